@@ -1,0 +1,18 @@
+export { parse } from './parse';
+export type { Node } from './ast';
+export { bind, bindCondition, type Binding, type Scope, type Warning } from './bind';
+export { some, parts, type Bound, type Hop, type Val } from './bound';
+export {
+  evaluate,
+  NO_SUCH_DATE,
+  NOT_CONVERTIBLE,
+  TOO_LARGE,
+  type Evaluated,
+  type Evaluation,
+} from './evaluate';
+export { toSql, decimalText, type Sql, type SqlWriting } from './to-sql';
+export { sqlName, sqlText } from './sql-text';
+export { toStored, fromStored, idsIn, writtenName } from './stored';
+export { attempt, ExpressionError, type Span } from './errors';
+export { CALLS } from './parse';
+export * from './types';

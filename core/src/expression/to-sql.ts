@@ -1,0 +1,442 @@
+import type { Bound, Collection, Hop } from './bound';
+import { LETTER_PAIRS, lower } from './fold';
+import { sqlName, sqlText } from './sql-text';
+import { SAFE_DIGITS, type Catalog, type NumberType } from './types';
+
+export interface SqlWriting {
+  readonly catalog: Catalog;
+  /** The alias of the row the expression looks at (`t0`, `NEW`), or null for bare column names. */
+  readonly row: string | null;
+  /** An alias already joined for a path of lookups from that row; null when there is none. */
+  readonly joined?: (path: readonly string[]) => string | null;
+  /** SQL for CURRENT_DATE and CURRENT_TIMESTAMP; by default the engine's own clock. */
+  readonly today?: string;
+  readonly now?: string;
+  /** Where texts go: by default written into the SQL as literals; a query binds them. */
+  readonly text?: (value: string) => string;
+}
+
+export interface Sql {
+  readonly sql: string;
+  /** True when it reads other rows or needs a name for an intermediate result: no CHECK may do so. */
+  readonly subquery: boolean;
+  /** True when it reads the clock. */
+  readonly clock: boolean;
+}
+
+/**
+ * Writes a typed expression as SQL for SQLite. It gives the same result as `evaluate` on every row:
+ * numbers are whole units, quotients are divided digit by digit, and what would leave 64 bits is an
+ * error of the engine (it would turn into a float by itself).
+ *
+ * Intermediate results that are needed more than once get a name in a chain of common table
+ * expressions. The chain is MATERIALIZED, since the engine would otherwise copy each expression into
+ * every place that uses it, and flat, since its parser allows few levels of nesting. Only what may be
+ * left out (branches of CASE and COALESCE) opens a chain of its own.
+ */
+export function toSql(bound: Bound, writing: SqlWriting): Sql {
+  const writer = new Writer(writing);
+  const sql = writer.framed(() => writer.write(bound));
+  return { sql, subquery: writer.subquery, clock: writer.clock };
+}
+
+/**
+ * The start of the text that a query's error message carries when a result left its range. The
+ * engine has no function that only raises an error: reading this as JSON is one.
+ */
+const raise = (why: string, value: string): string => `json_extract('${why} ' || ${value}, '$')`;
+
+const digits = (bound: Bound): number => (bound.type as NumberType).digits ?? 19;
+const scale = (bound: Bound): number => (bound.type as NumberType).scale ?? 0;
+const power = (n: number): string => `1${'0'.repeat(n)}`;
+
+/** How deeply SQL is nested before an intermediate result gets a name: the parser allows about 30. */
+const MOST_NESTING = 12;
+
+interface Stage {
+  readonly number: number;
+  readonly columns: { readonly sql: string; readonly as: string }[];
+}
+
+type Numbers = Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>;
+
+class Writer {
+  subquery = false;
+  clock = false;
+  private names = 0;
+  private depth = 0;
+  private frame: Stage[] = [];
+  private readonly aliases = new Map<number, string | null>();
+
+  constructor(private readonly writing: SqlWriting) {
+    this.aliases.set(0, writing.row);
+  }
+
+  /** Writes with a chain of its own for intermediate results, so that nothing moves out of `work`. */
+  framed(work: () => string): string {
+    const [outer, depth] = [this.frame, this.depth];
+    [this.frame, this.depth] = [[], 0];
+    const body = work();
+    const stages = this.frame;
+    [this.frame, this.depth] = [outer, depth];
+    if (stages.length === 0) return body;
+    this.subquery = true;
+    const name = (i: number): string => `s${stages[i]!.number}`;
+    const chain = stages.map(({ columns }, i) => {
+      const list = columns.map(({ sql, as }) => `${sql} AS ${as}`).join(', ');
+      return `${name(i)} AS MATERIALIZED (SELECT ${i === 0 ? list : `*, ${list} FROM ${name(i - 1)}`})`;
+    });
+    return `(WITH ${chain.join(', ')} SELECT ${body} FROM ${name(stages.length - 1)})`;
+  }
+
+  /** The name of an intermediate result, worked out once. */
+  private keep(sql: string): string {
+    const as = `v${++this.names}`;
+    const last = this.frame[this.frame.length - 1];
+    const dependent = last?.columns.some((column) => new RegExp(`\\b${column.as}\\b`).test(sql));
+    if (last && !dependent) last.columns.push({ sql, as });
+    else this.frame.push({ number: ++this.names, columns: [{ sql, as }] });
+    return as;
+  }
+
+  write(bound: Bound): string {
+    if (++this.depth > MOST_NESTING) {
+      this.depth = 0;
+      const kept = this.keep(this.writeNode(bound));
+      this.depth = MOST_NESTING;
+      return kept;
+    }
+    const sql = this.writeNode(bound);
+    this.depth--;
+    return sql;
+  }
+
+  private lazy(bound: Bound): string {
+    return this.framed(() => this.write(bound));
+  }
+
+  private writeNode(bound: Bound): string {
+    const w = (part: Bound): string => this.write(part);
+    switch (bound.op) {
+      case 'const':
+        return this.constant(bound);
+      case 'clock':
+        this.clock = true;
+        return bound.what === 'date'
+          ? (this.writing.today ?? "date('now', 'localtime')")
+          : (this.writing.now ?? "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')");
+      case 'ref':
+        return this.ref(bound);
+      case 'rescale':
+        return this.rescale(bound);
+      case 'negate':
+        return this.checked(`(-${w(bound.a)})`, digits(bound));
+      case 'abs':
+        return `abs(${w(bound.a)})`;
+      case 'floor':
+      case 'ceiling': {
+        if (scale(bound.a) === 0) return w(bound.a);
+        const unit = power(scale(bound.a));
+        return this.let([bound.a], ([a]) =>
+          bound.op === 'floor' ? `${a} / ${unit} - (${a} % ${unit} < 0)` : `${a} / ${unit} + (${a} % ${unit} > 0)`,
+        );
+      }
+      case 'not':
+        return `(NOT ${w(bound.a)})`;
+      case 'and':
+      case 'or':
+        return `(${w(bound.a)} ${bound.op.toUpperCase()} ${w(bound.b)})`;
+      case 'isNull':
+        return `(${w(bound.a)} IS NULL)`;
+      case 'isTruth':
+        return `(${w(bound.a)} IS ${bound.value ? 1 : 0})`;
+      case 'distinct':
+        return `(${w(bound.a)} IS NOT ${w(bound.b)})`;
+      case 'compare':
+        return `(${w(bound.a)} ${bound.how} ${w(bound.b)})`;
+      case 'between':
+        return `(${w(bound.a)} BETWEEN ${w(bound.low)} AND ${w(bound.high)})`;
+      case 'in':
+        return `(${w(bound.a)} IN (${bound.list.map(w).join(', ')}))`;
+      case 'like':
+        return this.like(bound);
+      case 'add':
+        return this.checked(`(${w(bound.a)} + ${w(bound.b)})`, digits(bound));
+      case 'sub':
+        return this.checked(`(${w(bound.a)} - ${w(bound.b)})`, digits(bound));
+      case 'mul':
+        return this.multiply(bound);
+      case 'div':
+        return this.divide(bound);
+      case 'mod':
+        return `(${w(bound.a)} % ${w(bound.b)})`;
+      case 'addDays':
+      case 'addSeconds':
+        return this.let([bound.a, bound.b], ([a, b]) => {
+          const unit = bound.op === 'addDays' ? 'days' : 'seconds';
+          const moved =
+            bound.type.type === 'date'
+              ? `date(${a}, ${b} || ' ${unit}')`
+              : `strftime('%Y-%m-%dT%H:%M:%SZ', ${a}, ${b} || ' ${unit}')`;
+          return this.someDate(moved, `${a} || ${b}`);
+        });
+      case 'addMonths':
+        return this.let([bound.a, bound.b], ([a, b]) => this.addMonths(a!, b!, bound.type.type === 'instant'));
+      case 'daysBetween':
+        return `CAST(julianday(${w(bound.a)}) - julianday(${w(bound.b)}) AS INTEGER)`;
+      case 'secondsBetween':
+        return `(unixepoch(${w(bound.a)}) - unixepoch(${w(bound.b)}))`;
+      case 'concat':
+        return `(${w(bound.a)} || ${w(bound.b)})`;
+      case 'upper':
+        return this.replaced(
+          `upper(${w(bound.a)})`,
+          LETTER_PAIRS.map(([big, small]) => [small, big]),
+        );
+      case 'lower':
+        return this.lower(w(bound.a));
+      case 'length':
+        return `length(${w(bound.a)})`;
+      case 'position':
+        return `instr(${w(bound.b)}, ${w(bound.a)})`;
+      case 'trim': {
+        const name = { LEADING: 'ltrim', TRAILING: 'rtrim', BOTH: 'trim' }[bound.side];
+        return `${name}(${w(bound.a)}, ${this.text(bound.char)})`;
+      }
+      case 'substring':
+        if (!bound.length) return `substr(${w(bound.a)}, max(${w(bound.from)}, 1))`;
+        return this.let([bound.a, bound.from, bound.length], ([a, from, length]) =>
+          `substr(${a}, max(${from}, 1), max(${from} + ${length} - max(${from}, 1), 0))`,
+        );
+      case 'toText':
+        return this.toText(bound.a);
+      case 'toDate':
+        return this.toDate(bound.a);
+      case 'toNumber':
+        return this.toNumber(bound);
+      case 'extract':
+        return this.extract(bound);
+      case 'coalesce':
+        return `coalesce(${bound.list.map((part, i) => (i === 0 ? w(part) : this.lazy(part))).join(', ')})`;
+      case 'nullif':
+        return `nullif(${w(bound.a)}, ${w(bound.b)})`;
+      case 'case': {
+        const whens = bound.whens.map(({ when, then }, i) => {
+          const condition = i === 0 ? w(when) : this.lazy(when);
+          return `WHEN ${condition} THEN ${this.lazy(then)}`;
+        });
+        const otherwise = bound.otherwise ? ` ELSE ${this.lazy(bound.otherwise)}` : '';
+        return `(CASE ${whens.join(' ')}${otherwise} END)`;
+      }
+      case 'aggregate':
+        return this.aggregate(bound);
+    }
+  }
+
+  private text(value: string): string {
+    return (this.writing.text ?? sqlText)(value);
+  }
+
+  private constant(bound: Extract<Bound, { op: 'const' }>): string {
+    const { value } = bound;
+    if (value === null) return 'NULL';
+    if (typeof value === 'bigint') return value < 0n ? `(${value})` : `${value}`;
+    if (typeof value === 'boolean') return value ? '1' : '0';
+    return this.text(value);
+  }
+
+  /** Hands `body` operands that can be written several times: as they are when simple, else by name. */
+  private let(list: readonly Bound[], body: (names: string[]) => string): string {
+    return `(${body(list.map((part) => this.simple(this.write(part))))})`;
+  }
+
+  private simple(sql: string): string {
+    return /^(?:[\w."#]+|\(-\d+\)|\?\d+|'[^']*')$/.test(sql) ? sql : this.keep(sql);
+  }
+
+  /** Raises an error when a whole-number result has become a float, as SQLite makes it on overflow. */
+  private checked(sql: string, most: number): string {
+    if (most <= SAFE_DIGITS) return sql;
+    const v = this.keep(sql);
+    return `(CASE typeof(${v}) WHEN 'real' THEN ${raise('overflow', v)} ELSE ${v} END)`;
+  }
+
+  private ref(bound: Extract<Bound, { op: 'ref' }>): string {
+    const alias = this.aliases.get(bound.row) ?? null;
+    const column = sqlName(bound.field.column);
+    if (bound.links.length === 0) return alias === null ? column : `${alias}.${column}`;
+    const ids = bound.links.map((hop) => (hop.hop === 'link' ? hop.field.id : hop.child.id));
+    const joined = bound.row === 0 ? (this.writing.joined?.(ids) ?? null) : null;
+    if (joined !== null) return `${joined}.${column}`;
+    this.subquery = true;
+    const { from, where, last } = this.walk(bound.links, alias);
+    return `(SELECT ${last}.${column} FROM ${from} WHERE ${where})`;
+  }
+
+  /** FROM and WHERE that lead from a row along lookups and child rows. */
+  private walk(hops: readonly Hop[], start: string | null): { from: string; where: string; last: string } {
+    let from = '';
+    let where = '';
+    let last = start;
+    for (const hop of hops) {
+      const table = this.writing.catalog.table(hop.table);
+      const alias = `r${++this.names}`;
+      const own = (column: string): string => (last === null ? sqlName(column) : `${last}.${sqlName(column)}`);
+      const condition =
+        hop.hop === 'link'
+          ? `${alias}.${sqlName(table.keyColumn ?? 'rowid')} = ${own(hop.field.column)}`
+          : `${alias}.${sqlName(hop.child.column)} = ${own(this.keyOf(hop))}`;
+      const source = `${sqlName(table.name)} AS ${alias}`;
+      if (from === '') [from, where] = [source, condition];
+      else from += ` JOIN ${source} ON ${condition}`;
+      last = alias;
+    }
+    return { from, where, last: last! };
+  }
+
+  private keyOf(hop: Extract<Hop, { hop: 'children' }>): string {
+    const child = this.writing.catalog.table(hop.table);
+    const parent = child.fields.find((field) => field.id === hop.child.id)!.link!;
+    return this.writing.catalog.table(parent).keyColumn ?? 'rowid';
+  }
+
+  private aggregate(bound: Extract<Bound, { op: 'aggregate' }>): string {
+    if (!bound.over) return this.total(bound);
+    this.subquery = true;
+    const { from, where, last } = this.walkTo(bound.over);
+    this.aliases.set(bound.over.as, last);
+    return `(SELECT ${this.total(bound)} FROM ${from} WHERE ${where})`;
+  }
+
+  private walkTo(over: Collection): { from: string; where: string; last: string } {
+    return this.walk(over.hops, this.aliases.get(over.from) ?? null);
+  }
+
+  private total(bound: Extract<Bound, { op: 'aggregate' }>): string {
+    const arg = bound.arg ? `${bound.distinct ? 'DISTINCT ' : ''}${this.lazy(bound.arg)}` : '*';
+    const filter = bound.filter ? ` FILTER (WHERE ${this.lazy(bound.filter)})` : '';
+    return `${bound.name.toLowerCase()}(${arg})${filter}`;
+  }
+
+  private rescale(bound: Extract<Bound, { op: 'rescale' }>): string {
+    const by = scale(bound) - scale(bound.a);
+    if (by > 0) return this.checked(`(${this.write(bound.a)} * ${power(by)})`, digits(bound));
+    const unit = power(-by);
+    return this.let([bound.a], ([a]) => `${a} / ${unit} + (${a} % ${unit}) * 2 / ${unit}`);
+  }
+
+  private multiply(bound: Numbers): string {
+    const drop = scale(bound.a) + scale(bound.b) - scale(bound);
+    const most = bound.type.type === 'interval' ? 19 : digits(bound);
+    if (drop <= 0) return this.checked(`(${this.write(bound.a)} * ${this.write(bound.b)})`, most);
+    // The whole product may not fit although its rounded part does: multiply in pieces.
+    const unit = power(drop);
+    const product = this.let([bound.a, bound.b], ([a, b]) => {
+      const rest = `(${a} % ${unit}) * (${b} % ${unit})`;
+      return `${a} * (${b} / ${unit}) + (${a} / ${unit}) * (${b} % ${unit}) + ${rest} / ${unit} + (${rest} % ${unit}) * 2 / ${unit}`;
+    });
+    return this.checked(product, most);
+  }
+
+  /** Long division, so many digits at a time that remainder times power stays within 64 bits. */
+  private divide(bound: Numbers): string {
+    const shift = scale(bound) + scale(bound.b) - scale(bound.a);
+    const known = Math.min(digits(bound.b), 15);
+    const quotient = this.let([bound.a, bound.b], ([a, b]) => {
+      let result = `${a} / ${b}`;
+      let rest = `(${a} % ${b})`;
+      for (let left = shift; left > 0; ) {
+        const step = Math.min(left, SAFE_DIGITS - known);
+        result = `(${result}) * ${power(step)} + ${rest} * ${power(step)} / ${b}`;
+        rest = `(${rest} * ${power(step)} % ${b})`;
+        left -= step;
+      }
+      const whole = `${result} + ${rest} * 2 / ${b}`;
+      if (digits(bound.b) <= 15) return whole;
+      return `CASE WHEN abs(${b}) >= ${power(15)} THEN ${raise('overflow', b!)} ELSE ${whole} END`;
+    });
+    return this.checked(quotient, digits(bound.a) + shift + 1);
+  }
+
+  private someDate(sql: string, shown: string): string {
+    const v = this.keep(sql);
+    return `(CASE WHEN ${shown} IS NULL THEN NULL WHEN ${v} BETWEEN '0001-01-01' AND '9999-12-31T23:59:59Z' THEN ${v} ELSE ${raise('date', `(${shown})`)} END)`;
+  }
+
+  private addMonths(a: string, b: string, instant: boolean): string {
+    const first = this.keep(`date(${a}, 'start of month', ${b} || ' months')`);
+    const part = (of: string, format: string): string => `CAST(strftime('${format}', ${of}) AS INTEGER)`;
+    const [month, year] = [this.keep(part(first, '%m')), this.keep(part(first, '%Y'))];
+    const leap = `(${year} % 4 = 0 AND (${year} % 100 <> 0 OR ${year} % 400 = 0))`;
+    const last = `CASE WHEN ${month} IN (4, 6, 9, 11) THEN 30 WHEN ${month} <> 2 THEN 31 WHEN ${leap} THEN 29 ELSE 28 END`;
+    const moved = `date(${first}, (min(${part(a, '%d')}, ${last}) - 1) || ' days')`;
+    return this.someDate(instant ? `${moved} || substr(${a}, 11)` : moved, `${a} || ${b}`);
+  }
+
+  private lower(sql: string, letters = LETTER_PAIRS): string {
+    return this.replaced(
+      `lower(${sql})`,
+      letters.map(([big, small]) => [big, small]),
+    );
+  }
+
+  private replaced(sql: string, letters: readonly (readonly [from: string, to: string])[]): string {
+    return letters.reduce((inner, [from, to], i) => {
+      const text = i > 0 && i % 6 === 0 ? this.keep(inner) : inner;
+      return `replace(${text}, ${sqlText(from)}, ${sqlText(to)})`;
+    }, sql);
+  }
+
+  private like(bound: Extract<Bound, { op: 'like' }>): string {
+    const { pattern } = bound;
+    const escape = bound.escape === null ? '' : ` ESCAPE ${this.text(bound.escape)}`;
+    if (pattern.op !== 'const' || typeof pattern.value !== 'string')
+      return `(${this.lower(this.write(bound.a))} LIKE ${this.lower(this.write(pattern))}${escape})`;
+    // The engine folds A to Z itself, so only the other letters of the pattern need help.
+    const folded = lower(pattern.value);
+    const letters = LETTER_PAIRS.filter(([, small]) => folded.includes(small));
+    const a = this.write(bound.a);
+    return `(${letters.length > 0 ? this.lower(a, letters) : a} LIKE ${this.text(folded)}${escape})`;
+  }
+
+  private toText(a: Bound): string {
+    if (a.type.type === 'boolean') return `CASE ${this.write(a)} WHEN 1 THEN 'TRUE' WHEN 0 THEN 'FALSE' END`;
+    if (a.type.type !== 'number') return this.write(a);
+    if (a.type.scale === 0) return `CAST(${this.write(a)} AS TEXT)`;
+    return this.let([a], ([v]) => decimalText(v!, scale(a)));
+  }
+
+  private toDate(a: Bound): string {
+    if (a.type.type === 'instant') return `substr(${this.write(a)}, 1, 10)`;
+    return this.let([a], ([v]) =>
+      `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}) = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
+    );
+  }
+
+  private toNumber(bound: Extract<Bound, { readonly a: Bound }>): string {
+    const places = scale(bound);
+    const t = this.keep(`trim(${this.write(bound.a)})`);
+    const u = this.keep(`CASE WHEN substr(${t}, 1, 1) IN ('-', '+') THEN substr(${t}, 2) ELSE ${t} END`);
+    const point = this.keep(`instr(${u} || '.', '.')`);
+    const [w, f] = [this.keep(`substr(${u}, 1, ${point} - 1)`), this.keep(`substr(${u}, ${point} + 1)`)];
+    const kept = `'0' || ${w}${places === 0 ? '' : ` || substr(${f} || '000000', 1, ${places})`}`;
+    const units = `(CAST(${kept} AS INTEGER) + (substr(${f}, ${places + 1}, 1) >= '5'))`;
+    return (
+      `(CASE WHEN ${t} IS NULL THEN NULL WHEN ${w} || ${f} = '' OR ${w} || ${f} GLOB '*[^0-9]*' THEN ${raise('cast', t)} ` +
+      `WHEN length(ltrim(${w}, '0')) + ${places} > 15 THEN ${raise('overflow', t)} ` +
+      `WHEN substr(${t}, 1, 1) = '-' THEN -${units} ELSE ${units} END)`
+    );
+  }
+
+  private extract(bound: Extract<Bound, { op: 'extract' }>): string {
+    const format = { YEAR: '%Y', MONTH: '%m', DAY: '%d', HOUR: '%H', MINUTE: '%M', SECOND: '%S' }[bound.unit];
+    return `CAST(strftime('${format}', ${this.write(bound.a)}) AS INTEGER)`;
+  }
+}
+
+/** A scaled whole number as decimal text, exact: `-1250` at 2 places is `-12.50`. `v` is written thrice. */
+export function decimalText(v: string, places: number): string {
+  if (places === 0) return `CAST(${v} AS TEXT)`;
+  const unit = power(places);
+  return `(CASE WHEN ${v} < 0 THEN '-' ELSE '' END || (abs(${v}) / ${unit}) || '.' || substr('${'0'.repeat(places)}' || (abs(${v}) % ${unit}), -${places}))`;
+}
