@@ -492,6 +492,8 @@ class Binder {
       const units = rescale(a.value, type.scale, scale);
       if ((units < 0n ? -units : units) < pow10(18)) return { ...a, value: units, type: next };
     }
+    // A quotient is rounded once, at the places asked for, not first at its own.
+    if (a.op === 'div' && scale < type.scale) return { ...a, type: { ...next, digits: 19 } };
     return { op: 'rescale', a, type: next, start: a.start, end: a.end };
   }
 

@@ -263,9 +263,10 @@ const firstOther = (chars: readonly string[], char: string): number => {
 
 function quotient(a: bigint, b: bigint, left: Bound, right: Bound, result: Bound): Val {
   if (b === 0n) return null;
-  if ((b < 0n ? -b : b) >= pow10(15)) throw new RunError(TOO_LARGE);
   const shift = scaleOf(result) + scaleOf(right) - scaleOf(left);
-  return fits(divideRounded(a * pow10(shift), b));
+  const divisor = shift < 0 ? b * pow10(-shift) : b;
+  if ((divisor < 0n ? -divisor : divisor) >= pow10(15)) throw new RunError(TOO_LARGE);
+  return fits(divideRounded(a * pow10(Math.max(shift, 0)), divisor));
 }
 
 function someDate(date: string | null): string {

@@ -341,21 +341,25 @@ class Writer {
   /** Long division, so many digits at a time that remainder times power stays within 64 bits. */
   private divide(bound: Numbers): string {
     const shift = scale(bound) + scale(bound.b) - scale(bound.a);
-    const known = Math.min(digits(bound.b), 15);
-    const quotient = this.let([bound.a, bound.b], ([a, b]) => {
-      let result = `${a} / ${b}`;
-      let rest = `(${a} % ${b})`;
-      for (let left = shift; left > 0; ) {
-        const step = Math.min(left, SAFE_DIGITS - known);
-        result = `(${result}) * ${power(step)} + ${rest} * ${power(step)} / ${b}`;
-        rest = `(${rest} * ${power(step)} % ${b})`;
-        left -= step;
-      }
-      const whole = `${result} + ${rest} * 2 / ${b}`;
-      if (digits(bound.b) <= 15) return whole;
-      return `CASE WHEN abs(${b}) >= ${power(15)} THEN ${raise('overflow', b!)} ELSE ${whole} END`;
-    });
-    return this.checked(quotient, digits(bound.a) + shift + 1);
+    const divisorDigits = digits(bound.b) + Math.max(-shift, 0);
+    const known = Math.min(divisorDigits, 15);
+    const a = this.simple(this.write(bound.a));
+    const plain = this.simple(this.write(bound.b));
+    const b = shift < 0 ? this.keep(`${plain} * ${power(-shift)}`) : plain;
+    let result = `${a} / ${b}`;
+    let rest = `(${a} % ${b})`;
+    for (let left = shift; left > 0; ) {
+      const step = Math.min(left, SAFE_DIGITS - known);
+      result = `(${result}) * ${power(step)} + ${rest} * ${power(step)} / ${b}`;
+      rest = `(${rest} * ${power(step)} % ${b})`;
+      left -= step;
+    }
+    const whole = `${result} + ${rest} * 2 / ${b}`;
+    const quotient =
+      divisorDigits <= 15
+        ? `(${whole})`
+        : `(CASE WHEN abs(${b}) >= ${power(15)} THEN ${raise('overflow', b)} ELSE ${whole} END)`;
+    return this.checked(quotient, digits(bound.a) + Math.max(shift, 0) + 1);
   }
 
   private someDate(sql: string, shown: string): string {

@@ -1,0 +1,4 @@
+export * from './changes';
+export * from './ddl';
+export * from './steps';
+export * from './check';

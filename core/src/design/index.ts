@@ -1,0 +1,5 @@
+export * from './schema';
+export * from './names';
+export * from './catalog';
+export * from './validate';
+export * from './dependants';

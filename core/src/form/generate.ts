@@ -1,0 +1,87 @@
+import { linksTo, type Design, type Field, type Form, type Table } from '../design';
+
+/** Columns of the 12-column grid that the control of a kind wants. */
+export function widthOf(field: Field): number {
+  const { type } = field;
+  switch (type.kind) {
+    case 'longText':
+      return 12;
+    case 'text':
+      return type.most && type.most <= 20 ? 3 : 6;
+    case 'lookup':
+      return 6;
+    case 'runningNumber':
+      return 3;
+    default:
+      return 3;
+  }
+}
+
+const order = (table: Table): Field[] => [
+  ...table.fields.filter(({ id }) => table.key.includes(id)),
+  ...table.fields.filter(({ id, type }) => !table.key.includes(id) && type.kind !== 'longText'),
+  ...table.fields.filter(({ id, type }) => !table.key.includes(id) && type.kind === 'longText'),
+];
+
+type FormField = Form['fields'][number];
+
+const place = (table: Table, field: Field): FormField => ({
+  field: field.id,
+  width: widthOf(field),
+  people: field.type.kind === 'runningNumber' ? 'read' : 'type',
+});
+
+/**
+ * Stretches the last control of each row so that rows of the 12-column grid are full: controls keep
+ * their order, and none becomes wider than twice what its kind wants.
+ */
+export function fillRows(fields: readonly FormField[]): FormField[] {
+  const rows: FormField[][] = [[]];
+  for (const field of fields) {
+    const row = rows[rows.length - 1]!;
+    const used = row.reduce((sum, { width }) => sum + width, 0);
+    if (used + field.width > 12) rows.push([field]);
+    else row.push(field);
+  }
+  return rows.flatMap((row) => {
+    const rest = 12 - row.reduce((sum, { width }) => sum + width, 0);
+    const last = row[row.length - 1];
+    if (!last || rest === 0) return row;
+    return [...row.slice(0, -1), { ...last, width: last.width + Math.min(rest, last.width) }];
+  });
+}
+
+/**
+ * A form made from a table in one step: a control for every field, key first and long texts last, and
+ * a subform for every table that links to it.
+ */
+export function formFromTable(design: Design, table: Table, id: string, label = table.plural): Form {
+  const subforms = linksTo(design, table.id)
+    .filter((link) => link.table.id !== table.id)
+    .map(({ table: child, field: link }, _, all) => ({
+      link: link.id,
+      label: all.filter((other) => other.table.id === child.id).length > 1 ? `${child.plural} (${link.label})` : child.plural,
+      fields: order(child)
+        .filter((field) => field.id !== link.id)
+        .map((field) => place(child, field)),
+      shown: true,
+    }));
+  return {
+    type: 'form',
+    id,
+    label,
+    table: table.id,
+    fields: fillRows(order(table).map((field) => place(table, field))),
+    hidden: [],
+    subforms,
+  };
+}
+
+/** Moves an item of a list to another place; places outside are brought to the nearest end. */
+export function moved<T>(list: readonly T[], from: number, to: number): T[] {
+  const item = list[from];
+  if (item === undefined) return [...list];
+  const rest = list.filter((_, i) => i !== from);
+  const at = Math.min(Math.max(to, 0), rest.length);
+  return [...rest.slice(0, at), item, ...rest.slice(at)];
+}

@@ -1,0 +1,264 @@
+import { bind, bindCondition, decimalText, fromStored, kindOfType, numberType, sqlName, sqlText, toSql, writtenName, type Bound, type SqlWriting, type Type } from '../expression';
+import { catalogOf, displayOf, fieldOf, lookupText, tableOf, type Design, type Field, type Measure, type Query, type QueryColumn, type Table } from './imports';
+import type { ValueKind } from '../values';
+
+/** A column of a result: what it is called and how its values are shown. */
+export interface ResultColumn {
+  readonly id: string;
+  readonly label: string;
+  readonly kind: ValueKind;
+}
+
+/** One part of the sentence and the question how many rows are left after it. */
+export interface FunnelPart {
+  readonly part: 'from' | 'with' | 'where' | 'group' | 'first';
+  readonly label: string;
+  readonly sql: string;
+}
+
+export interface CompiledQuery {
+  readonly columns: readonly ResultColumn[];
+  /** Gives one array a row, values ready to travel: decimals as text, ticks as 0 or 1, lookups as text. */
+  readonly sql: string;
+  readonly funnel: readonly FunnelPart[];
+  /** Values for ?1, ?2, … in `sql` and in every part of the funnel. */
+  readonly params: readonly string[];
+  /** The same statement with its values written in, for reading. */
+  readonly text: string;
+}
+
+export interface Compiling {
+  /** `YYYY-MM-DD`: what CURRENT_DATE is. */
+  readonly today: string;
+}
+
+/**
+ * Turns a query definition into SQL. Throws an ExpressionError when an expression does not hold, and
+ * an Error when it names a table that is gone (check `dependantsOf` before dropping one).
+ */
+export function compileQuery(design: Design, query: Query, compiling: Compiling): CompiledQuery {
+  const params: string[] = [];
+  const bindText = (value: string): string => {
+    const known = params.indexOf(value);
+    return `?${known >= 0 ? known + 1 : params.push(value)}`;
+  };
+  const run = new Compiler(design, query, compiling, bindText).compile();
+  const { sql } = new Compiler(design, query, compiling, sqlText).compile();
+  return { ...run, params, text: sql };
+}
+
+interface Output {
+  readonly column: ResultColumn;
+  /** Columns of the inner SELECT that it is made from. */
+  readonly inner: readonly { readonly name: string; readonly sql: string }[];
+  /** A column worked out from the inner ones one level above them. */
+  readonly middle?: { readonly name: string; readonly sql: string };
+  readonly shown: string;
+  readonly order: string;
+}
+
+class Compiler {
+  private readonly catalog;
+  private readonly table: Table;
+  private readonly writing: SqlWriting;
+  private readonly joins: { sql: string; alias: string; path: readonly string[]; label: string }[] = [];
+
+  constructor(
+    private readonly design: Design,
+    private readonly query: Query,
+    compiling: Compiling,
+    text: (value: string) => string,
+  ) {
+    this.catalog = catalogOf(design);
+    this.table = tableOf(design, query.from);
+    for (const { path, keepWithout } of query.with) this.join(path, keepWithout);
+    this.writing = {
+      catalog: this.catalog,
+      row: 't0',
+      today: sqlText(compiling.today),
+      text,
+      joined: (path) => this.joins.find((join) => join.path.join() === path.join())?.alias ?? null,
+    };
+  }
+
+  compile(): Omit<CompiledQuery, 'params' | 'text'> {
+    const { query } = this;
+    const base = `FROM ${sqlName(this.table.name)} AS t0`;
+    const joined = [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
+    const conditions = query.where.map((source) => {
+      const { bound } = bindCondition(source, { catalog: this.catalog, table: this.table.id });
+      return { sql: toSql(bound, this.writing).sql, label: fromStored(source, this.catalog, this.table.id) };
+    });
+    const where = (count: number): string =>
+      count === 0 ? '' : `\nWHERE ${conditions.slice(0, count).map(({ sql }) => sql).join('\n  AND ')}`;
+    const groupBy = query.group?.by.map((column, i) => this.plain(column, `g${i}`)) ?? [];
+    const outputs = query.group
+      ? [...groupBy, ...query.group.measures.map((measure, i) => this.measure(measure, `m${i}`))]
+      : this.columns().map((column, i) => this.plain(column, `c${i}`));
+    const names = groupBy.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
+    const grouping = query.group && names.length > 0 ? `\nGROUP BY ${names.join(', ')}` : '';
+    const inner = outputs.flatMap((output) => output.inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`));
+    const plain = `SELECT ${inner.join(',\n  ')}\n${joined}${where(conditions.length)}${grouping}`;
+    const middle = outputs.flatMap((output) => (output.middle ? [`${output.middle.sql} AS ${sqlName(output.middle.name)}`] : []));
+    const rows = middle.length > 0 ? `SELECT *, ${middle.join(', ')} FROM (${plain}) AS r` : plain;
+    const order = query.sort.flatMap(({ column, descending }) => {
+      const output = outputs.find((candidate) => candidate.column.id === column);
+      return output ? [`${output.order}${descending ? ' DESC' : ''}`] : [];
+    });
+    const sql =
+      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM (${rows}) AS q` +
+      (order.length > 0 ? `\nORDER BY ${order.join(', ')}` : '') +
+      (query.first === null ? '' : `\nLIMIT ${query.first}`);
+
+    const funnel: FunnelPart[] = [{ part: 'from', label: this.table.plural, sql: `SELECT count(*) ${base}` }];
+    this.joins.forEach(({ label }, i) => {
+      const from = [base, ...this.joins.slice(0, i + 1).map((join) => join.sql)].join('\n  ');
+      funnel.push({ part: 'with', label, sql: `SELECT count(*) ${from}` });
+    });
+    conditions.forEach(({ label }, i) =>
+      funnel.push({ part: 'where', label, sql: `SELECT count(*) ${joined}${where(i + 1)}` }),
+    );
+    if (query.group)
+      funnel.push({
+        part: 'group',
+        label: query.group.by.map(({ label }) => label).join(', ') || 'all in one',
+        sql: `SELECT count(*) FROM (${rows})`,
+      });
+    if (query.first !== null)
+      funnel.push({ part: 'first', label: `the first ${query.first}`, sql: `SELECT min(${query.first}, count(*)) FROM (${rows})` });
+    return { columns: outputs.map(({ column }) => column), sql, funnel };
+  }
+
+  private join(path: readonly string[], keepWithout: boolean): void {
+    let at = this.table;
+    let from = 't0';
+    let label = '';
+    for (const [i, id] of path.entries()) {
+      const field = fieldOf(at, id);
+      if (field?.type.kind !== 'lookup') throw new Error('A link this query follows is no longer there.');
+      const step = path.slice(0, i + 1);
+      const known = this.joins.find((join) => join.path.join() === step.join());
+      const target = tableOf(this.design, field.type.table);
+      const key = fieldOf(target, target.key[0]!)!;
+      label = field.label;
+      if (!known) {
+        const alias = `t${this.joins.length + 1}`;
+        const sql = `${keepWithout ? 'LEFT JOIN' : 'JOIN'} ${sqlName(target.name)} AS ${alias} ON ${alias}.${sqlName(key.name)} = ${from}.${sqlName(field.name)}`;
+        this.joins.push({ sql, alias, path: step, label });
+      }
+      from = known?.alias ?? `t${this.joins.length}`;
+      at = target;
+    }
+  }
+
+  private columns(): readonly QueryColumn[] {
+    return this.query.columns.length > 0 ? this.query.columns : defaultColumns(this.table);
+  }
+
+  private plain(column: QueryColumn, name: string): Output {
+    const { bound } = bind(column.expression, { catalog: this.catalog, table: this.table.id });
+    const field = bound.op === 'ref' ? this.fieldById(bound.field.id) : undefined;
+    const kind = field && bound.op === 'ref' ? bound.field.kind : kindOfType(bound.type);
+    const inner = [{ name, sql: toSql(bound, this.writing).sql }];
+    return { inner, ...this.shown({ id: column.id, label: column.label, kind }, bound.type, `q.${sqlName(name)}`, field) };
+  }
+
+  private measure(measure: Measure, name: string): Output {
+    const named = { id: measure.id, label: measure.label };
+    const own = `q.${sqlName(name)}`;
+    if (measure.total === 'count' && measure.expression === null)
+      return { inner: [{ name, sql: 'count(*)' }], column: { ...named, kind: { kind: 'wholeNumber' } }, shown: own, order: own };
+    const call = { count: 'COUNT', sum: 'SUM', average: 'AVG', least: 'MIN', most: 'MAX' }[measure.total];
+    const scope = { catalog: this.catalog, table: this.table.id, grouped: true };
+    const { bound } = bind(`${call}(${measure.expression ?? '*'})`, scope);
+    const money = this.moneyKind(measure);
+    if (bound.op === 'div') return this.average(named, bound, name, money);
+    const inner = [{ name, sql: toSql(bound, this.writing).sql }];
+    const kind = money ?? kindOfType(bound.type);
+    return { inner, ...this.shown({ ...named, kind }, bound.type, own, undefined) };
+  }
+
+  /** The engine totals sum and count; the exact quotient is worked out from them one level above. */
+  private average(named: { id: string; label: string }, bound: Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>, name: string, money: ValueKind | null): Output {
+    const inner = [
+      { name: `${name}s`, sql: toSql(bound.a, this.writing).sql },
+      { name: `${name}n`, sql: toSql(bound.b, this.writing).sql },
+    ];
+    const reference = (part: Bound, column: string): Bound => ({
+      op: 'ref',
+      row: 0,
+      links: [],
+      field: { id: column, name: column, column, type: part.type, kind: { kind: 'wholeNumber' } },
+      type: part.type,
+      start: part.start,
+      end: part.end,
+    });
+    const type: Type = money?.kind === 'money' ? { ...numberType(money.places), places: money.places } : bound.type;
+    const quotient: Bound = { ...bound, op: 'div', type, a: reference(bound.a, `${name}s`), b: reference(bound.b, `${name}n`) };
+    const scale = type.type === 'number' ? type.scale : 0;
+    const own = `q.${sqlName(name)}`;
+    return {
+      inner,
+      middle: { name, sql: toSql(quotient, { ...this.writing, row: 'r', joined: undefined }).sql },
+      column: { ...named, kind: money ?? { kind: 'decimal', places: scale } },
+      shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, scale)} END`,
+      order: own,
+    };
+  }
+
+  /** Totals of a plain money field are money; a count is not. */
+  private moneyKind(measure: Measure): ValueKind | null {
+    if (measure.expression === null || measure.total === 'count') return null;
+    const { bound } = bind(measure.expression, { catalog: this.catalog, table: this.table.id });
+    return bound.op === 'ref' && (bound.field.kind.kind === 'money' || measure.total === 'least' || measure.total === 'most')
+      ? bound.field.kind
+      : null;
+  }
+
+  private shown(column: ResultColumn, type: Type, own: string, field: Field | undefined): Omit<Output, 'inner' | 'middle'> {
+    if (field?.type.kind === 'lookup') {
+      const text = lookupText(this.design, this.catalog, field, own);
+      return { column: { ...column, kind: { kind: 'longText' } }, shown: text, order: `${text} COLLATE NOCASE` };
+    }
+    if (type.type === 'number' && type.scale > 0)
+      return { column, shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, type.scale)} END`, order: own };
+    const order = type.type === 'text' ? `${own} COLLATE NOCASE` : own;
+    return { column, shown: type.type === 'number' ? `CAST(${own} AS TEXT)` : own, order };
+  }
+
+  private fieldById(id: string): Field | undefined {
+    for (const table of this.design.tables) {
+      const field = fieldOf(table, id);
+      if (field) return field;
+    }
+    return undefined;
+  }
+}
+
+/** The columns a query shows while nobody has chosen any: every field of its table. */
+export const defaultColumns = (table: Table): QueryColumn[] =>
+  table.fields.map((field) => ({ id: field.id, label: field.label, expression: `"#${field.id}"` }));
+
+/** A query over one table with chosen fields as columns, such as a report runs. */
+export function queryOfTable(table: Table, fields: readonly { readonly id: string; readonly label: string }[]): Query {
+  return {
+    type: 'query',
+    id: table.id,
+    label: table.label,
+    from: table.id,
+    with: [],
+    where: [],
+    columns: fields.map(({ id, label }) => ({ id, label, expression: `"#${id}"` })),
+    group: null,
+    sort: [],
+    first: null,
+  };
+}
+
+/** A new query over a table: nothing left out, sorted by nothing. */
+export const newQuery = (id: string, label: string, table: Table): Query => ({ ...queryOfTable(table, []), id, label });
+
+/** How a row is shown, as an expression with current names: for editors. */
+export const displayText = (design: Design, table: Table): string => fromStored(displayOf(table), catalogOf(design), table.id);
+
+export { writtenName };

@@ -1,0 +1,3 @@
+export * from './save';
+export * from './check-row';
+export * from './start';

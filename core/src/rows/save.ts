@@ -1,0 +1,71 @@
+import * as v from 'valibot';
+import { Id } from '../design';
+import type { Value } from '../values';
+
+const Plain = v.union([v.null(), v.string(), v.number(), v.boolean()]);
+
+/** A value, or the key of a row that the same save adds (named by its `temp`). */
+const Given = v.union([Plain, v.object({ temp: v.pipe(v.string(), v.maxLength(40)) })]);
+
+export const Key = v.pipe(v.array(v.union([v.string(), v.number()])), v.minLength(1), v.maxLength(16));
+
+export const RowChange = v.variant('op', [
+  v.object({ op: v.literal('insert'), table: Id, temp: v.optional(v.pipe(v.string(), v.maxLength(40))), values: v.record(Id, Given) }),
+  v.object({
+    op: v.literal('update'),
+    table: Id,
+    key: Key,
+    values: v.record(Id, Given),
+    /** What the changed fields held when the edit began. */
+    was: v.record(Id, Plain),
+  }),
+  v.object({ op: v.literal('delete'), table: Id, key: Key }),
+]);
+
+/** Row changes that stand or fall together. */
+export const SaveRequest = v.object({ changes: v.pipe(v.array(RowChange), v.minLength(1), v.maxLength(5000)) });
+
+export type RowChange = v.InferOutput<typeof RowChange>;
+export type SaveRequest = v.InferOutput<typeof SaveRequest>;
+export type RowKey = v.InferOutput<typeof Key>;
+
+/** Why a row was refused, beside the field it concerns. */
+export interface RowError {
+  /** The place of the change in the save, from 0. */
+  readonly change: number;
+  readonly table: string;
+  readonly key: RowKey | null;
+  readonly field: string | null;
+  readonly rule: string | null;
+  readonly message: string;
+  /** On a clash: what somebody else has put there meanwhile. */
+  readonly theirs?: Value;
+}
+
+/** A saved row: its key, and the `temp` it was added under. */
+export interface SavedRow {
+  readonly change: number;
+  readonly table: string;
+  readonly key: RowKey;
+  readonly temp?: string | undefined;
+}
+
+/**
+ * Merges an edit into what the row holds now, field by field. A field that somebody else has changed
+ * too, to something else, is a clash; everything else goes through.
+ */
+export function mergeEdit(
+  now: Readonly<Record<string, Value>>,
+  was: Readonly<Record<string, Value>>,
+  wanted: Readonly<Record<string, Value>>,
+): { readonly changes: Record<string, Value>; readonly clashes: readonly string[] } {
+  const changes: Record<string, Value> = {};
+  const clashes: string[] = [];
+  for (const [field, value] of Object.entries(wanted)) {
+    const current = now[field] ?? null;
+    if (current === value) continue;
+    if (field in was && was[field] !== current) clashes.push(field);
+    else changes[field] = value;
+  }
+  return { changes, clashes };
+}
