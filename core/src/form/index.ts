@@ -1,1 +1,2 @@
 export * from './generate';
+export * from './problems';

@@ -1,1 +1,2 @@
 export * from './layout';
+export * from './source';

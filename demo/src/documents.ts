@@ -1,0 +1,127 @@
+import type { Design, Form, Query, Report } from '@heathridge/core/design';
+import { formFromTable } from '@heathridge/core/form';
+import { fieldId, tableId } from './tables';
+
+const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
+
+const query = (id: string, label: string, from: string, rest: Partial<Query>): Query => ({
+  type: 'query',
+  id,
+  label,
+  from: tableId(from),
+  with: [],
+  where: [],
+  columns: [],
+  group: null,
+  sort: [],
+  first: null,
+  ...rest,
+});
+
+const toPlayer = fieldId('hire', 'player');
+const toSchool = fieldId('player', 'school');
+
+export const QUERIES: readonly Query[] = [
+  query('q_overdue', 'Overdue by school', 'hire', {
+    with: [
+      { path: [toPlayer], keepWithout: false },
+      { path: [toPlayer, toSchool], keepWithout: false },
+    ],
+    where: [`${ref('hire', 'returned_on')} IS NULL`, `${ref('hire', 'due_back')} < CURRENT_DATE`],
+    group: {
+      by: [{ id: 'school', label: 'School', expression: `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}` }],
+      measures: [
+        { id: 'hires', label: 'Hires', total: 'count', expression: null },
+        { id: 'fees', label: 'Monthly fees', total: 'sum', expression: ref('hire', 'monthly_fee') },
+        { id: 'late', label: 'Longest days late', total: 'most', expression: `CURRENT_DATE - ${ref('hire', 'due_back')}` },
+      ],
+    },
+    sort: [{ column: 'hires', descending: true }],
+  }),
+  query('q_neverHired', 'Instruments never hired', 'instrument', {
+    where: [`COUNT("#${fieldId('hire', 'instrument')}") = 0`],
+    columns: [
+      { id: 'number', label: 'Asset number', expression: ref('instrument', 'asset_number') },
+      { id: 'kind', label: 'Kind', expression: ref('instrument', 'kind') },
+      { id: 'bought', label: 'Bought on', expression: ref('instrument', 'bought_on') },
+      { id: 'value', label: 'Value', expression: ref('instrument', 'value') },
+    ],
+    sort: [{ column: 'value', descending: true }],
+  }),
+  query('q_repairCost', 'Repair cost by kind', 'repair_line', {
+    group: {
+      by: [{ id: 'kind', label: 'Kind', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}.${ref('instrument', 'kind')}.${ref('kind', 'name')}` }],
+      measures: [
+        { id: 'lines', label: 'Lines', total: 'count', expression: null },
+        { id: 'cost', label: 'Cost', total: 'sum', expression: ref('repair_line', 'cost') },
+        { id: 'mean', label: 'Average cost', total: 'average', expression: ref('repair_line', 'cost') },
+      ],
+    },
+    sort: [{ column: 'cost', descending: true }],
+  }),
+  query('q_noPhone', 'Players without a phone', 'player', {
+    where: [`${ref('player', 'phone')} IS NULL`, ref('player', 'active')],
+    columns: [
+      { id: 'surname', label: 'Surname', expression: ref('player', 'surname') },
+      { id: 'first', label: 'First name', expression: ref('player', 'first_name') },
+      { id: 'school', label: 'School', expression: ref('player', 'school') },
+      { id: 'email', label: 'Email', expression: ref('player', 'email') },
+    ],
+    sort: [{ column: 'surname', descending: false }],
+  }),
+  query('q_spend', 'Repairs with technician', 'repair_line', {
+    with: [{ path: [fieldId('repair_line', 'repair')], keepWithout: false }],
+    columns: [
+      { id: 'technician', label: 'Technician', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'technician')}` },
+      { id: 'job', label: 'Job', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'job')}` },
+      { id: 'instrument', label: 'Instrument', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}` },
+      { id: 'work', label: 'Work', expression: ref('repair_line', 'work') },
+      { id: 'done', label: 'Done on', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')}` },
+      { id: 'cost', label: 'Cost', expression: ref('repair_line', 'cost') },
+    ],
+    where: [`${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`],
+  }),
+];
+
+export const REPORTS: readonly Report[] = [
+  {
+    type: 'report',
+    id: 'p_spend',
+    label: 'Repair spend by technician',
+    source: { kind: 'query', id: 'q_spend' },
+    columns: [
+      { column: 'job', label: 'Job', sum: false },
+      { column: 'instrument', label: 'Instrument', sum: false },
+      { column: 'work', label: 'Work', sum: false },
+      { column: 'done', label: 'Done on', sum: false },
+      { column: 'cost', label: 'Cost', sum: true },
+    ],
+    group: { column: 'technician', newPage: false },
+    sort: { column: 'done', descending: false },
+    paper: 'A4 tall',
+  },
+  {
+    type: 'report',
+    id: 'p_overdue',
+    label: 'Overdue hires by school',
+    source: { kind: 'query', id: 'q_overdue' },
+    columns: ['school', 'hires', 'fees', 'late'].map((column, i) => ({
+      column,
+      label: ['School', 'Hires', 'Monthly fees', 'Longest days late'][i]!,
+      sum: column === 'hires' || column === 'fees',
+    })),
+    group: null,
+    sort: null,
+    paper: 'A4 tall',
+  },
+];
+
+/** The screens on the Desk: each made from its table in one step, as a builder would. */
+export function demoForms(design: Design): Form[] {
+  const make = (name: string, id: string, label: string): Form => {
+    const table = design.tables.find(({ id: own }) => own === tableId(name))!;
+    return formFromTable(design, table, id, label);
+  };
+  const hire = make('hire', 'o_hireDesk', 'Hire desk');
+  return [hire, make('player', 'o_players', 'Players'), make('instrument', 'o_instruments', 'Instruments'), make('repair', 'o_repairs', 'Repairs')];
+}

@@ -1,0 +1,111 @@
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import compress from '@fastify/compress';
+import cookie from '@fastify/cookie';
+import helmet from '@fastify/helmet';
+import rateLimit from '@fastify/rate-limit';
+import Fastify, { type FastifyError, type FastifyInstance } from 'fastify';
+import { systemClock, type Clock } from './clock';
+import { openApi } from './http/openapi';
+import { Problem } from './http/problem';
+import { Router, type RouteRecord } from './http/routes';
+import { servePages } from './http/static';
+import { JobPool } from './jobs/pool';
+import { Accounts } from './people/accounts';
+import { deskRoutes } from './routes/desk';
+import { fileRoutes } from './routes/files';
+import { planRoutes } from './routes/plan';
+import { queryRoutes } from './routes/query';
+import { reportRoutes } from './routes/report';
+import { rowRoutes } from './routes/rows';
+import { sessionRoutes } from './routes/session';
+import { migrate, openForWriting, ormOver } from './store/driver';
+import { Files } from './store/files';
+import type { Context } from './http/context';
+
+export interface AppOptions {
+  /** The folder of the registry, the files and their safe copies. */
+  readonly data: string;
+  /** The folder of the built pages; without it only the API is served. */
+  readonly pages?: string;
+  readonly clock?: Clock;
+  readonly log?: boolean;
+  /** Sign-ins a minute from one address. */
+  readonly signInsAMinute?: number;
+}
+
+export interface App {
+  readonly server: FastifyInstance;
+  readonly context: Context;
+  readonly routes: readonly RouteRecord[];
+  close(): Promise<void>;
+}
+
+/** Bytes of a request's body that are taken: a save of thousands of rows, not a film. */
+const MOST_BODY = 4 * 1024 * 1024;
+
+/** Builds the whole server, ready to listen or to be called in tests. */
+export async function buildApp({ data, pages, clock = systemClock, log = false, signInsAMinute = 30 }: AppOptions): Promise<App> {
+  mkdirSync(data, { recursive: true });
+  const registryConnection = openForWriting(join(data, 'registry.db'));
+  const registry = ormOver(registryConnection);
+  migrate(registry, 'registry');
+  const context: Context = { clock, files: new Files(registry, data, clock), accounts: new Accounts(registry, clock), jobs: new JobPool() };
+
+  const server = Fastify({
+    logger: log ? { level: 'warn' } : false,
+    bodyLimit: MOST_BODY,
+    routerOptions: { maxParamLength: 500 },
+  });
+  server.setErrorHandler((error: FastifyError, request, reply) => {
+    const problem = asProblem(error);
+    if (problem.status >= 500) {
+      request.log.error(error);
+      if (!log) process.stderr.write(`${request.method} ${request.url}: ${error.stack ?? error.message}\n`);
+    }
+    return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+  });
+  await server.register(helmet, { contentSecurityPolicy: false });
+  await server.register(cookie);
+  await server.register(compress, { threshold: 2048, encodings: ['gzip', 'deflate'] });
+  await server.register(rateLimit, { global: false });
+
+  const router = new Router(server, context);
+  sessionRoutes(router, signInsAMinute);
+  fileRoutes(router);
+  planRoutes(router);
+  rowRoutes(router);
+  queryRoutes(router);
+  reportRoutes(router);
+  deskRoutes(router);
+  const document = openApi(router.records);
+  router.add({ method: 'GET', url: '/api/openapi.json', needs: 'anyone', summary: 'This document', handler: () => document });
+  if (pages) await servePages(server, pages);
+  else
+    server.setNotFoundHandler((_, reply) =>
+      reply.code(404).type('application/problem+json').send(JSON.stringify(new Problem('not-found', 'There is nothing at this address.'))),
+    );
+
+  return {
+    server,
+    context,
+    routes: router.records,
+    async close() {
+      context.jobs.close();
+      await server.close();
+      context.files.close();
+      registryConnection.close();
+    },
+  };
+}
+
+/** Every error as a problem document; what we did not foresee says nothing of our insides. */
+function asProblem(error: FastifyError): Problem {
+  if (error instanceof Problem) return error;
+  if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE') return new Problem('too-large', `A request may hold ${MOST_BODY / 1024 / 1024} MB at most.`);
+  if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
+  if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
+    return new Problem('disk-full', 'The disk is full: nothing was changed.');
+  if (error.statusCode !== undefined && error.statusCode < 500) return new Problem('bad-request', 'This request cannot be read: its body is not valid JSON, or its address is malformed.');
+  return new Problem('unexpected', 'Nothing was changed. Please try again; if it stays, the server’s log says more.');
+}

@@ -1,0 +1,12 @@
+import type { Clock } from '../clock';
+import type { JobPool } from '../jobs/pool';
+import type { Accounts } from '../people/accounts';
+import type { Files } from '../store/files';
+
+/** What routes work with. Built once by `buildApp`. */
+export interface Context {
+  readonly clock: Clock;
+  readonly files: Files;
+  readonly accounts: Accounts;
+  readonly jobs: JobPool;
+}

@@ -1,0 +1,47 @@
+import { toJsonSchema } from '@valibot/to-json-schema';
+import { PROBLEMS } from './problem';
+import type { RouteRecord } from './routes';
+
+/** The OpenAPI 3.1 document of the API, from the schemas that validate it. */
+export function openApi(records: readonly RouteRecord[]): Record<string, unknown> {
+  const paths: Record<string, Record<string, unknown>> = {};
+  for (const { method, url, needs, summary, body, query } of records) {
+    const names = [...url.matchAll(/:(\w+)/g)].map((match) => match[1]!);
+    const parameters: unknown[] = names.map((name) => ({ name, in: 'path', required: true, schema: { type: 'string' } }));
+    if (query) parameters.push({ name: 'query', in: 'query', style: 'form', explode: true, schema: schemaOf(query) });
+    const path = (paths[url.replace(/:(\w+)/g, '{$1}')] ??= {});
+    path[method.toLowerCase()] = {
+      summary,
+      description: `Open to: ${needs}.`,
+      parameters,
+      ...(body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } } : {}),
+      responses: { 200: { description: 'Done.' }, default: { $ref: '#/components/responses/problem' } },
+    };
+  }
+  return {
+    openapi: '3.1.0',
+    info: { title: 'Heathridge', version: '1', license: { name: 'MIT' } },
+    paths,
+    components: {
+      responses: { problem: { description: 'A problem document (RFC 9457).', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/problem' } } } } },
+      schemas: {
+        problem: {
+          type: 'object',
+          required: ['type', 'title', 'status', 'detail'],
+          properties: {
+            type: { type: 'string', enum: Object.keys(PROBLEMS).map((type) => `/problems/${type}`) },
+            title: { type: 'string' },
+            status: { type: 'integer' },
+            detail: { type: 'string' },
+          },
+        },
+      },
+    },
+  };
+}
+
+// Checks and trims have no counterpart in JSON Schema: the document says the shape, the API checks the rest.
+const schemaOf = (schema: Parameters<typeof toJsonSchema>[0]): unknown => {
+  const { $schema: _, ...rest } = toJsonSchema(schema, { errorMode: 'ignore' });
+  return rest;
+};

@@ -1,0 +1,148 @@
+import type { CheckPlan } from '@heathridge/core/change';
+import { localeOf, tableOf, type Design, type Query, type Report } from '@heathridge/core/design';
+import { compileQuery, type CompiledQuery, type FunnelPart, type ResultColumn } from '@heathridge/core/query';
+import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
+import type { Value } from '@heathridge/core/values';
+import { runChecks, type CheckResult } from '../change/apply';
+import { readChoices, readList, type ListRequest } from '../rows/read';
+import { countRows, readWindow, type WindowRequest } from '../rows/window';
+import { measureText } from '../report/fonts';
+import { paintPdf } from '../report/pdf';
+import type { Connection } from '../store/driver';
+
+/** Work that may take long: it is done in a child process, which can be stopped. */
+export type Task =
+  | { readonly task: 'check'; readonly plan: CheckPlan }
+  | { readonly task: 'query'; readonly design: Design; readonly query: Query; readonly today: string; readonly limit: number }
+  | { readonly task: 'report'; readonly design: Design; readonly report: Report; readonly today: string; readonly pdf: boolean }
+  | { readonly task: 'anchors'; readonly sql: string }
+  | { readonly task: 'window'; readonly design: Design; readonly table: string; readonly request: WindowRequest }
+  | { readonly task: 'count'; readonly design: Design; readonly table: string; readonly search: string }
+  | { readonly task: 'list'; readonly design: Design; readonly table: string; readonly request: ListRequest }
+  | { readonly task: 'choices'; readonly design: Design; readonly field: string; readonly search: string; readonly limit: number };
+
+export interface QueryResult {
+  readonly columns: readonly ResultColumn[];
+  readonly rows: readonly (readonly Value[])[];
+  /** True when there are more rows than were asked for. */
+  readonly more: boolean;
+  /** The SQL, for reading. */
+  readonly sql: string;
+  readonly funnel: readonly (Omit<FunnelPart, 'sql'> & { readonly count: number })[];
+}
+
+export interface Results {
+  check: CheckResult;
+  query: QueryResult;
+  report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
+  anchors: readonly (readonly (string | number | null)[])[];
+  window: string;
+  count: number;
+  list: string;
+  choices: string;
+}
+
+/** Rows a report may have: about a thousand pages. */
+export const MOST_REPORT_ROWS = 40_000;
+
+/** An error of the person's making, such as a number that leaves its range while a query runs. */
+export class TaskError extends Error {}
+
+export async function runTask<T extends Task>(db: Connection, task: T): Promise<Results[T['task']]> {
+  return (await dispatch(db, task)) as Results[T['task']];
+}
+
+async function dispatch(db: Connection, task: Task): Promise<Results[Task['task']]> {
+  switch (task.task) {
+    case 'check':
+      return runChecks(db, task.plan);
+    case 'anchors':
+      return db.prepare(task.sql).raw().all() as Results['anchors'];
+    case 'query':
+      return runQuery(db, task.design, task.query, task.today, task.limit);
+    case 'report':
+      return runReport(db, task);
+    case 'window':
+      return readWindow(db, task.design, tableOf(task.design, task.table), task.request, null);
+    case 'count':
+      return countRows(db, task.design, tableOf(task.design, task.table), task.search);
+    case 'list':
+      return readList(db, task.design, tableOf(task.design, task.table), task.request);
+    case 'choices': {
+      const field = task.design.tables.flatMap(({ fields }) => fields).find(({ id }) => id === task.field);
+      return field ? readChoices(db, task.design, field, task.search, task.limit) : '[]';
+    }
+  }
+}
+
+function runQuery(db: Connection, design: Design, query: Query, today: string, limit: number): QueryResult {
+  const compiled = compileQuery(design, query, { today });
+  const rows = rowsOf(db, compiled, limit + 1);
+  const funnel = compiled.funnel.map(({ part, label, sql }) => {
+    const [count] = guarded(() => db.prepare(sql).raw().get(...used(sql, compiled.params))) as [number];
+    return { part, label, count };
+  });
+  return { columns: compiled.columns, rows: rows.slice(0, limit), more: rows.length > limit, sql: compiled.text, funnel };
+}
+
+/** The parameters a statement can take: the engine refuses values behind its last place. */
+function used(sql: string, params: readonly string[]): string[] {
+  const last = Math.max(0, ...[...sql.matchAll(/\?(\d+)/g)].map((match) => Number(match[1])));
+  return params.slice(0, last);
+}
+
+function rowsOf(db: Connection, compiled: CompiledQuery, limit: number): Value[][] {
+  const sql = `SELECT * FROM (${compiled.sql}) LIMIT ${limit}`;
+  const rows = guarded(() => db.prepare(sql).raw().all(...used(sql, compiled.params))) as (string | number | null)[][];
+  return rows.map((row) => row.map((value, i) => travelling(value, compiled.columns[i]!)));
+}
+
+function travelling(value: string | number | null, { kind }: ResultColumn): Value {
+  if (value === null) return null;
+  if (kind.kind === 'tick') return value === 1 || value === '1';
+  if (kind.kind === 'wholeNumber' || kind.kind === 'runningNumber') {
+    const number = Number(value);
+    return Number.isSafeInteger(number) ? number : String(value);
+  }
+  return value;
+}
+
+function guarded<T>(work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    const { message } = error as Error;
+    if (/overflow|malformed JSON/.test(message))
+      throw new TaskError('A number, a date or a text in this query leaves its range: at most 18 digits, years 1 to 9999, and only texts that can be cast. ROUND keeps numbers short.');
+    if (/parser stack overflow|too deep|too large|too many/i.test(message))
+      throw new TaskError('This query is nested too deeply to be run. Split its expressions into columns of a simpler query.');
+    throw error;
+  }
+}
+
+async function runReport(db: Connection, { design, report, today, pdf }: Extract<Task, { task: 'report' }>): Promise<Results['report']> {
+  const query = reportQuery(design, report);
+  if (!query) throw new TaskError('The table or query this report prints is no longer there.');
+  const compiled = compileQuery(design, query, { today });
+  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1);
+  if (all.length > MOST_REPORT_ROWS)
+    throw new TaskError(`This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`);
+  const index = (id: string): number => compiled.columns.findIndex((column) => column.id === id);
+  const columns = report.columns.map(({ column, label, sum, share }) => ({ id: column, label, sum, share, kind: compiled.columns[index(column)]!.kind }));
+  const places = [...report.columns.map(({ column }) => index(column)), ...(report.group ? [index(report.group.column)] : [])];
+  const rows = all.map((row) => places.map((place) => row[place] ?? null));
+  const grouped = report.group ? compiled.columns[index(report.group.column)]! : null;
+  const source = report.source.kind === 'query' ? design.queries.find(({ id }) => id === report.source.id)?.label : query.label;
+  const model = layoutReport({
+    title: report.label,
+    subtitle: `From ${source ?? ''}, ${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'row' : 'rows'}, ${today}`,
+    columns,
+    rows,
+    group: grouped && { label: grouped.label, kind: grouped.kind, newPage: report.group!.newPage },
+    paper: report.paper,
+    locale: localeOf(design.settings),
+    measure: measureText,
+  });
+  return { model, pdf: pdf ? await paintPdf(model) : null };
+}
+

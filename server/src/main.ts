@@ -1,0 +1,36 @@
+import { existsSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { makeDemo } from '@heathridge/demo';
+import { buildApp } from './app';
+import { readSettings } from './settings';
+
+const settings = readSettings(process.env);
+const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
+const pages = join(root, 'web', 'dist', 'browser');
+const fresh = !existsSync(join(settings.data, 'registry.db'));
+
+const app = await buildApp({ data: settings.data, pages, log: true });
+if (fresh && process.env['HEATHRIDGE_DEMO'] !== 'no') {
+  process.stdout.write('Making the demo file …\n');
+  await makeDemo(app.context);
+}
+app.context.jobs.warm();
+const address = await app.server.listen({ port: settings.port, host: settings.host });
+process.stdout.write(`Heathridge serves at ${address}\n`);
+for (const { role, login, password } of app.context.accounts.demoSignIns())
+  process.stdout.write(`  sign in as the demo ${role}: ${login} / ${password}\n`);
+
+let closing = false;
+for (const signal of ['SIGINT', 'SIGTERM'] as const)
+  process.on(signal, () => {
+    if (closing) return;
+    closing = true;
+    app.close().then(
+      () => process.exit(0),
+      (error: Error) => {
+        process.stderr.write(`${error.stack ?? error.message}\n`);
+        process.exit(1);
+      },
+    );
+  });

@@ -1,0 +1,146 @@
+import * as v from 'valibot';
+import { fieldOf, type Design, type Form, type Table } from '@heathridge/core/design';
+import { SaveRequest } from '@heathridge/core/rows';
+import { Problem } from '../http/problem';
+import type { Call, Router } from '../http/routes';
+import { readRecord } from '../rows/read';
+import { secondLine } from '../rows/window';
+import { choices, count, keyFrom, list, save, Search, tableAt } from './rows';
+import type { OpenFile } from '../store/files';
+
+function screenAt(file: OpenFile, id: string): Form {
+  const form = file.design.forms.find((candidate) => candidate.id === id);
+  if (!form) throw new Problem('not-found', 'This screen is no longer there.');
+  return form;
+}
+
+/** The tables whose rows a screen may change: its own and those of its subforms. */
+function tablesOn(design: Design, form: Form): Table[] {
+  const children = form.subforms.filter(({ shown }) => shown).flatMap(({ link }) => design.tables.filter((table) => fieldOf(table, link)));
+  return [...design.tables.filter(({ id }) => id === form.table), ...children];
+}
+
+/** Those tables and every table that their lookups and rules lead to: what the page needs to know. */
+function tablesAround(design: Design, start: readonly Table[]): Table[] {
+  const found = new Set(start);
+  for (const table of found)
+    for (const { type } of table.fields) {
+      const target = type.kind === 'lookup' ? design.tables.find(({ id }) => id === type.table) : undefined;
+      if (target) found.add(target);
+    }
+  return design.tables.filter((table) => found.has(table));
+}
+
+/** What people may type on a screen: fields that are on it and not only for reading. */
+function mayType(design: Design, form: Form, table: Table, field: string): boolean {
+  if (table.id === form.table && form.fields.some((item) => item.field === field && item.people === 'type')) return true;
+  return form.subforms.some(
+    ({ link, fields, shown }) => shown && fieldOf(table, link) && (link === field || fields.some((item) => item.field === field && item.people === 'type')),
+  );
+}
+
+function checkSave(design: Design, form: Form, request: SaveRequest): void {
+  const tables = tablesOn(design, form);
+  for (const change of request.changes) {
+    const table = tables.find(({ id }) => id === change.table);
+    if (!table) throw new Problem('not-allowed', 'This screen does not change rows of that table.');
+    if (change.op === 'delete') continue;
+    const closed = Object.keys(change.values).find((field) => !mayType(design, form, table, field));
+    if (closed !== undefined) throw new Problem('not-allowed', `${fieldOf(table, closed)?.label ?? 'A field'} is only for reading on this screen.`);
+  }
+}
+
+export function deskRoutes(router: Router): void {
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk',
+    needs: 'colleague',
+    summary: 'The Desk: the screens of a file',
+    handler: ({ context, file, params, person }) => ({
+      name: context.files.name(params['file']!),
+      role: context.files.role(file.id, person.id),
+      settings: file.design.settings,
+      today: context.clock.today(),
+      screens: file.design.forms.map((form) => {
+        const table = tableAt(file, form.table);
+        return { id: form.id, label: form.label, one: table.label, many: table.plural };
+      }),
+    }),
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk/screens/:screen',
+    needs: 'colleague',
+    summary: 'A screen and the tables it works on',
+    handler: ({ context, file, params }) => {
+      const form = screenAt(file, params['screen']!);
+      const tables = tablesAround(file.design, tablesOn(file.design, form));
+      return {
+        form,
+        tables,
+        settings: file.design.settings,
+        second: secondLine(tableAt(file, form.table)).map(({ id }) => id),
+        today: context.clock.today(),
+      };
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk/screens/:screen/list',
+    needs: 'colleague',
+    summary: 'The record list: entries and how many there are',
+    query: v.object({ ...Search.entries, after: v.optional(v.pipe(v.string(), v.maxLength(2000))) }),
+    handler: async ({ context, file, params, query, reply, gone }) => {
+      const table = tableAt(file, screenAt(file, params['screen']!).table);
+      const after = query.after === undefined ? null : keyFrom(file, table, query.after);
+      const entries = await list(context, file, table, { search: query.search, after, limit: 60 }, gone);
+      const total = await count(context, file, table, query.search, gone);
+      const all = query.search.trim() === '' ? total : await count(context, file, table, '', gone);
+      return reply.type('application/json').send(`{"total":${total},"all":${all},"entries":${entries}}`);
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk/screens/:screen/record',
+    needs: 'colleague',
+    summary: 'A record with the rows of its subforms',
+    query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
+    handler: ({ file, params, query, reply }) => {
+      const form = screenAt(file, params['screen']!);
+      const table = tableAt(file, form.table);
+      const json = readRecord(file.reader, file.design, form, keyFrom(file, table, query.key));
+      if (json === null) throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+      return reply.type('application/json').send(json);
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/save',
+    needs: 'colleague',
+    summary: 'Save a record and rows of its subforms together, all or none',
+    body: SaveRequest,
+    handler: ({ context, file, params, person, body }) => {
+      checkSave(file.design, screenAt(file, params['screen']!), body);
+      return save(file, body, person.name, context);
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk/screens/:screen/lookups/:field',
+    needs: 'colleague',
+    summary: 'Choices of a lookup on this screen',
+    query: Search,
+    handler: async (call) => {
+      const { context, file, params, query, reply, gone } = call;
+      lookupOn(call);
+      return reply.type('application/json').send(await choices(context, file, params['field']!, query.search, gone));
+    },
+  });
+}
+
+function lookupOn({ file, params }: Pick<Call, 'file' | 'params'>): void {
+  const form = screenAt(file, params['screen']!);
+  const known = tablesOn(file.design, form).some((table) => fieldOf(table, params['field']!));
+  if (!known) throw new Problem('not-found', 'This lookup is not on this screen.');
+}
+

@@ -1,0 +1,38 @@
+import * as v from 'valibot';
+import { Report } from '@heathridge/core/design';
+import { reportProblems } from '@heathridge/core/report';
+import type { Context } from '../http/context';
+import { Problem } from '../http/problem';
+import type { Router } from '../http/routes';
+import type { Results } from '../jobs/tasks';
+import type { OpenFile } from '../store/files';
+
+function layOut(context: Context, file: OpenFile, report: Report, pdf: boolean, signal: AbortSignal): Promise<Results['report']> {
+  const problems = reportProblems(file.design, report);
+  if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
+  return context.jobs.run(file.path, { task: 'report', design: file.design, report, today: context.clock.today(), pdf }, { signal, limit: 120_000 });
+}
+
+export function reportRoutes(router: Router): void {
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/reports/pages',
+    needs: 'builder',
+    summary: 'Lay out a report, saved or not: its page model',
+    body: v.object({ report: Report }),
+    handler: async ({ context, file, body, gone }) => (await layOut(context, file, body.report, false, gone)).model,
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/reports/:report/pdf',
+    needs: 'builder',
+    summary: 'A saved report as PDF',
+    handler: async ({ context, file, params, reply, gone }) => {
+      const report = file.design.reports.find(({ id }) => id === params['report']);
+      if (!report) throw new Problem('not-found', 'This report is no longer there.');
+      const { pdf } = await layOut(context, file, report, true, gone);
+      const name = encodeURIComponent(`${report.label}.pdf`);
+      return reply.type('application/pdf').header('content-disposition', `inline; filename*=UTF-8''${name}`).send(Buffer.from(pdf!));
+    },
+  });
+}

@@ -1,0 +1,152 @@
+import * as v from 'valibot';
+import type { Table } from '@heathridge/core/design';
+import { fieldOf } from '@heathridge/core/design';
+import { Form, Id } from '@heathridge/core/design';
+import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
+import type { Context } from '../http/context';
+import { Problem } from '../http/problem';
+import type { Router } from '../http/routes';
+import { readChoices, readList, readRecord, type ListRequest } from '../rows/read';
+import { saveRows } from '../rows/save';
+import { checkKey } from '../rows/tables';
+import { anchorSql, countRows, orderOf, orderSql, readWindow, ANCHOR_STEP, type Anchors, type WindowRequest } from '../rows/window';
+import type { OpenFile } from '../store/files';
+
+export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
+
+const Window = v.object({
+  start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
+  limit: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1000)),
+  sort: v.optional(v.nullable(v.object({ field: Id, descending: v.boolean() })), null),
+  search: v.optional(v.pipe(v.string(), v.maxLength(200)), ''),
+});
+
+/** Rows from which on a search is left to a child process, since it reads every one. */
+const MANY_ROWS = 20_000;
+
+export function tableAt(file: OpenFile, id: string): Table {
+  const table = file.design.tables.find((candidate) => candidate.id === id);
+  if (!table) throw new Problem('not-found', 'This table is no longer there.');
+  return table;
+}
+
+export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
+  let parsed: unknown;
+  try {
+    parsed = JSON.parse(text);
+  } catch {
+    throw new Problem('bad-request', 'A key is a JSON array, such as [1417].');
+  }
+  const key = v.safeParse(Key, parsed);
+  const checked = key.success ? checkKey(file.design, table, key.output) : null;
+  if (!checked) throw new Problem('bad-request', `This is not a key of ${table.label}.`);
+  return checked;
+}
+
+/** Throws `rows-refused` with every error beside its field when a save is refused. */
+export function save(file: OpenFile, request: SaveRequest, by: string, context: Context): unknown {
+  const result = saveRows(file, request, by, context.clock);
+  if (result.ok) return { saved: result.saved };
+  throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', { errors: result.errors });
+}
+
+const isLarge = (file: OpenFile, table: Table): boolean => countRows(file.reader, file.design, table, '') > MANY_ROWS;
+
+/** How many rows answer a search. */
+export async function count({ jobs }: Context, file: OpenFile, table: Table, search: string, signal: AbortSignal): Promise<number> {
+  if (search.trim() === '' || !isLarge(file, table)) return countRows(file.reader, file.design, table, search);
+  return jobs.run(file.path, { task: 'count', design: file.design, table: table.id, search }, { signal });
+}
+
+export async function list({ jobs }: Context, file: OpenFile, table: Table, request: ListRequest, signal: AbortSignal): Promise<string> {
+  if (request.search.trim() === '' || !isLarge(file, table)) return readList(file.reader, file.design, table, request);
+  return jobs.run(file.path, { task: 'list', design: file.design, table: table.id, request }, { signal });
+}
+
+export async function choices({ jobs }: Context, file: OpenFile, fieldId: string, search: string, signal: AbortSignal): Promise<string> {
+  const field = file.design.tables.flatMap(({ fields }) => fields).find(({ id }) => id === fieldId);
+  if (field?.type.kind !== 'lookup') throw new Problem('not-found', 'This lookup is no longer there.');
+  if (!isLarge(file, tableAt(file, field.type.table))) return readChoices(file.reader, file.design, field, search, 30);
+  return jobs.run(file.path, { task: 'choices', design: file.design, field: fieldId, search, limit: 30 }, { signal });
+}
+
+interface Kept {
+  readonly dataVersion: number;
+  readonly anchors: Anchors | null;
+}
+
+const kept = new WeakMap<OpenFile, Map<string, Kept>>();
+
+/**
+ * The anchors of an order of a table, when they are sampled and nothing has been written since; else
+ * null, and a child begins to sample them. (`PRAGMA data_version` changes with every commit of any
+ * other connection.)
+ */
+function anchorsFor(context: Context, file: OpenFile, table: Table, request: WindowRequest): Anchors | null {
+  if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
+  const order = orderOf(table, request.sort);
+  const name = `${table.id} ${orderSql(order)}`;
+  const known = kept.get(file) ?? new Map<string, Kept>();
+  kept.set(file, known);
+  const [dataVersion] = file.reader.prepare('PRAGMA data_version').raw().get() as [number];
+  const found = known.get(name);
+  if (found?.dataVersion === dataVersion) return found.anchors;
+  known.set(name, { dataVersion, anchors: null });
+  context.jobs.run(file.path, { task: 'anchors', sql: anchorSql(table, order) }).then(
+    (rows) => known.set(name, { dataVersion, anchors: { order: name, rows } }),
+    // Without anchors a window is found by counting, only more slowly.
+    () => known.delete(name),
+  );
+  return null;
+}
+
+export function rowRoutes(router: Router): void {
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/tables/:table/window',
+    needs: 'builder',
+    summary: 'A window of rows: a cell for each field, a lookup as [key, text]',
+    body: Window,
+    handler: async ({ context, file, params, body, reply, gone }) => {
+      const table = tableAt(file, params['table']!);
+      if (body.sort && !fieldOf(table, body.sort.field)) throw new Problem('bad-request', 'The field to sort by is no longer there.');
+      const total = await count(context, file, table, body.search, gone);
+      const large = body.search.trim() !== '' && isLarge(file, table);
+      const rows = large
+        ? await context.jobs.run(file.path, { task: 'window', design: file.design, table: table.id, request: body }, { signal: gone })
+        : readWindow(file.reader, file.design, table, body, anchorsFor(context, file, table, body));
+      return reply.type('application/json').send(`{"total":${total},"rows":${rows}}`);
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/rows',
+    needs: 'builder',
+    summary: 'Add, change and delete rows, all or none',
+    body: SaveRequest,
+    handler: ({ context, file, person, body }) => save(file, body, person.name, context),
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/lookups/:field',
+    needs: 'builder',
+    summary: 'Choices of a lookup field: [[key, text], …]',
+    query: Search,
+    handler: async ({ context, file, params, query, reply, gone }) =>
+      reply.type('application/json').send(await choices(context, file, params['field']!, query.search, gone)),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/forms/preview',
+    needs: 'builder',
+    summary: 'A real record as a form that is being designed shows it',
+    body: v.object({ form: Form, key: v.nullable(Key) }),
+    handler: ({ file, body, reply }) => {
+      const table = tableAt(file, body.form.table);
+      const first = JSON.parse(readList(file.reader, file.design, table, { search: '', after: null, limit: 1 })) as { key: RowKey }[];
+      const key = body.key ? checkKey(file.design, table, body.key) : (first[0]?.key ?? null);
+      const record = key ? readRecord(file.reader, file.design, body.form, key) : null;
+      return reply.type('application/json').send(record ?? 'null');
+    },
+  });
+}

@@ -1,0 +1,64 @@
+import * as v from 'valibot';
+import { Problem } from '../http/problem';
+import { COOKIE, type Call, type Router } from '../http/routes';
+
+const SignIn = v.object({ login: v.pipe(v.string(), v.maxLength(100)), password: v.pipe(v.string(), v.maxLength(200)) });
+const NewAccount = v.object({ ...SignIn.entries, name: v.pipe(v.string(), v.maxLength(60)) });
+
+async function signIn({ context, reply }: Pick<Call, 'context' | 'reply'>, login: string, password: string): Promise<unknown> {
+  const token = await context.accounts.signIn(login, password);
+  void reply.setCookie(COOKIE, token, { path: '/', httpOnly: true, sameSite: 'strict', maxAge: 14 * 86_400 });
+  return { person: context.accounts.person(token) };
+}
+
+export function sessionRoutes(router: Router, signInsAMinute: number): void {
+  router.add({
+    method: 'GET',
+    url: '/api/session',
+    needs: 'anyone',
+    summary: 'Who is signed in; on a first visit, that there is nobody yet',
+    handler: ({ context: { accounts }, request }) => {
+      const token = request.cookies[COOKIE];
+      return {
+        person: token ? accounts.person(token) : null,
+        firstVisit: accounts.count() === 0,
+        demo: accounts.demoSignIns(),
+      };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/session',
+    needs: 'anyone',
+    summary: 'Sign in',
+    body: SignIn,
+    rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
+    handler: (call) => signIn(call, call.body.login, call.body.password),
+  });
+  router.add({
+    method: 'DELETE',
+    url: '/api/session',
+    needs: 'anyone',
+    summary: 'Sign out',
+    handler: ({ context: { accounts }, request, reply }) => {
+      const token = request.cookies[COOKIE];
+      if (token) accounts.signOut(token);
+      void reply.clearCookie(COOKIE, { path: '/' });
+      return { person: null };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/accounts',
+    needs: 'anyone',
+    summary: 'Create the first account, the builder’s; refused once there is one',
+    body: NewAccount,
+    rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
+    handler: async (call) => {
+      const { login, name, password } = call.body;
+      if (call.context.accounts.count() > 0) throw new Problem('not-allowed', 'The first account is made already.');
+      await call.context.accounts.create(login, name, password, true);
+      return signIn(call, login, password);
+    },
+  });
+}

@@ -1,0 +1,109 @@
+import { bindCondition, sqlName, sqlText, toSql } from '@heathridge/core/expression';
+import { catalogOf, displayOf, fieldOf, type Design, type Field, type Table } from '@heathridge/core/design';
+import type { Connection } from '../store/driver';
+import { keyColumns, rowArray } from './json';
+import { Params } from './params';
+
+export interface WindowRequest {
+  /** Rows to pass over. */
+  readonly start: number;
+  readonly limit: number;
+  readonly sort: { readonly field: string; readonly descending: boolean } | null;
+  /** Words that must all stand in the row's display text; empty for all rows. */
+  readonly search: string;
+}
+
+/** Every how many rows a sampled anchor stands. */
+export const ANCHOR_STEP = 5000;
+
+/** Sort value and key of every ANCHOR_STEP-th row, for one order of one table. */
+export interface Anchors {
+  readonly order: string;
+  readonly rows: readonly (readonly (string | number | null)[])[];
+}
+
+/** The order of a window as columns, the key last, so that it is total. */
+export interface RowOrder {
+  readonly columns: readonly string[];
+  readonly descending: boolean;
+}
+
+export function orderOf(table: Table, sort: WindowRequest['sort'], alias = 't'): RowOrder {
+  const keys = keyColumns(table, alias);
+  const field = sort ? fieldOf(table, sort.field) : undefined;
+  const own = field ? `${alias}.${sqlName(field.name)}` : null;
+  const columns = own === null || keys.includes(own) ? keys : [own, ...keys];
+  return { columns: own !== null && keys.includes(own) ? [own, ...keys.filter((key) => key !== own)] : columns, descending: sort?.descending ?? false };
+}
+
+export const orderSql = ({ columns, descending }: RowOrder): string =>
+  columns.map((column) => `${column}${descending ? ' DESC' : ''}`).join(', ');
+
+/** The query that samples the anchors of an order; each row is one anchor. */
+export function anchorSql(table: Table, order: RowOrder): string {
+  const names = order.columns.map((_, i) => `a${i}`);
+  const list = order.columns.map((column, i) => `${column} AS a${i}`).join(', ');
+  return (
+    `SELECT ${names.join(', ')} FROM (SELECT ${list}, row_number() OVER (ORDER BY ${orderSql(order)}) AS n ` +
+    `FROM ${sqlName(table.name)} AS t) WHERE n % ${ANCHOR_STEP} = 1 ORDER BY n`
+  );
+}
+
+/**
+ * A window of rows as JSON text: an array of arrays, a cell for each field in the table's order. The
+ * place is found in an index alone, from the nearest anchor when there are some; only the rows asked
+ * for are then read whole.
+ */
+export function readWindow(db: Connection, design: Design, table: Table, request: WindowRequest, anchors: Anchors | null): string {
+  const order = orderOf(table, request.sort);
+  const params = new Params();
+  const search = searchSql(design, table, request.search, params);
+  const name = sqlName(table.name);
+  const by = orderSql(order);
+  const keys = keyColumns(table, 't');
+  let where = search === null ? '' : `WHERE ${search}`;
+  let skip = request.start;
+  const anchor = anchors && search === null ? anchors.rows[Math.floor(request.start / ANCHOR_STEP)] : undefined;
+  const nullable = order.descending && order.columns.length > keys.length;
+  if (anchor && !nullable && anchor.every((value) => value !== null)) {
+    skip = request.start % ANCHOR_STEP;
+    where = `WHERE (${order.columns.join(', ')}) ${order.descending ? '<=' : '>='} (${anchor.map((value) => params.add(value!)).join(', ')})`;
+  }
+  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${name} AS t ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
+  const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
+  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't')} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
+  const [json] = db.prepare(sql).raw().get(...params.values) as [string];
+  return json;
+}
+
+/** How many rows there are, or answer a search. */
+export function countRows(db: Connection, design: Design, table: Table, search: string): number {
+  const params = new Params();
+  const condition = searchSql(design, table, search, params);
+  const where = condition === null ? '' : `WHERE ${condition}`;
+  const [count] = db.prepare(`SELECT count(*) FROM ${sqlName(table.name)} AS t ${where}`).raw().get(...params.values) as [number];
+  return count;
+}
+
+/** A condition for "all these words stand in what a row shows, or in its key"; null without words. */
+export function searchSql(design: Design, table: Table, search: string, params: Params, shows = displayOf(table)): string | null {
+  const words = search.split(/\s+/).filter((word) => word !== '').slice(0, 8);
+  if (words.length === 0) return null;
+  const catalog = catalogOf(design);
+  const keys = table.key.map((id) => `' ' || "#${id}"`).join(' || ');
+  const parts = words.map((word) => {
+    const pattern = `%${word.replace(/[!%_]/g, '!$&')}%`;
+    const source = `COALESCE((${shows}) || ${keys}, ${keys}) LIKE ${sqlText(pattern)} ESCAPE '!'`;
+    const { bound } = bindCondition(source, { catalog, table: table.id });
+    return toSql(bound, { catalog, row: 't', text: (value) => params.add(value) }).sql;
+  });
+  return parts.join(' AND ');
+}
+
+/** The fields that fill the second line of an entry in a record list: the first short ones not shown above. */
+export function secondLine(table: Table): Field[] {
+  const display = displayOf(table);
+  return table.fields
+    .filter(({ id, type }) => !table.key.includes(id) && !display.includes(`"#${id}"`) && type.kind !== 'longText' && type.kind !== 'tick')
+    .slice(0, 3);
+}

@@ -1,0 +1,58 @@
+import { existsSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import Database from 'libsql';
+import { readMigrationFiles } from 'drizzle-orm/migrator';
+import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
+import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
+
+export type Connection = Database.Database;
+/** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
+export type Orm = BaseSQLiteDatabase<'sync', unknown>;
+
+/** Marks a file as Heathridge's (the four letters `HRDG`), see SQLite's `PRAGMA application_id`. */
+export const APPLICATION_ID = 0x48524447;
+
+/** Opens a file for writing: write-ahead log, every commit on disk, foreign keys on. */
+export function openForWriting(path: string): Connection {
+  const db = new Database(path);
+  db.exec(`PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 5000;
+    PRAGMA trusted_schema = ON; PRAGMA cache_size = -32000;`);
+  return db;
+}
+
+/**
+ * Opens a file for reading only. The driver ignores its own read-only option, so this is the engine's
+ * `mode=ro`, which refuses every write.
+ */
+export function openForReading(path: string): Connection {
+  const uri = `file:${path.split('/').map(encodeURIComponent).join('/')}?mode=ro`;
+  const db = new Database(uri);
+  db.exec('PRAGMA busy_timeout = 5000; PRAGMA cache_size = -32000;');
+  return db;
+}
+
+export function ormOver(connection: Connection): Orm {
+  const dialect = new SQLiteSyncDialect();
+  // The session asks for better-sqlite3's class; libsql's has the methods that it calls.
+  const session = new BetterSQLiteSession(connection as never, dialect, undefined, {});
+  return new BaseSQLiteDatabase('sync', dialect, session as never, undefined) as unknown as Orm;
+}
+
+/** The folder of generated migrations, beside the sources or beside the built server. */
+function migrationsFolder(name: 'registry' | 'file'): string {
+  let folder = dirname(fileURLToPath(import.meta.url));
+  for (let up = 0; up < 5; up++, folder = dirname(folder)) {
+    const candidate = join(folder, 'migrations', name);
+    if (existsSync(candidate)) return candidate;
+  }
+  throw new Error(`The migrations of the ${name} are missing.`);
+}
+
+/** Brings Heathridge's own tables in a file up to date. */
+export function migrate(orm: Orm, name: 'registry' | 'file'): void {
+  const config = { migrationsFolder: migrationsFolder(name), migrationsTable: 'hr_migration' };
+  const migrations = readMigrationFiles(config);
+  const { dialect, session } = orm as unknown as { dialect: SQLiteSyncDialect; session: never };
+  dialect.migrate(migrations, session, config);
+}

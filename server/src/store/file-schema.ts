@@ -1,0 +1,40 @@
+import { integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+
+/** Everything the builder has made: one JSON document a row. */
+export const definition = sqliteTable('hr_definition', {
+  id: text('id').primaryKey(),
+  type: text('type', { enum: ['table', 'query', 'form', 'report', 'settings'] }).notNull(),
+  /** The place among documents of its type. */
+  position: integer('position').notNull(),
+  document: text('document').notNull(),
+});
+
+/** Design changes as applied, newest last; the version of the design is the last one's number. */
+export const change = sqliteTable('hr_change', {
+  version: integer('version').primaryKey({ autoIncrement: true }),
+  at: text('at').notNull(),
+  by: text('by').notNull(),
+  what: text('what').notNull(),
+  changes: text('changes').notNull(),
+  /** The safe copy taken before, by file name; null when only screens, queries or reports changed. */
+  safeCopy: text('safe_copy'),
+});
+
+/** Every change of a row: who, when, before and after. */
+export const history = sqliteTable('hr_history', {
+  id: integer('id').primaryKey({ autoIncrement: true }),
+  at: text('at').notNull(),
+  by: text('by').notNull(),
+  table: text('table_id').notNull(),
+  key: text('key').notNull(),
+  op: text('op', { enum: ['insert', 'update', 'delete'] }).notNull(),
+  before: text('before'),
+  after: text('after'),
+});
+
+/** Where the cards of the map lie. */
+export const place = sqliteTable(
+  'hr_place',
+  { table: text('table_id').notNull(), x: integer('x').notNull(), y: integer('y').notNull() },
+  (table) => [uniqueIndex('hr_place_table').on(table.table)],
+);

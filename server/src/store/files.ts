@@ -1,0 +1,156 @@
+import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import { and, asc, eq } from 'drizzle-orm';
+import { emptyDesign, type Design } from '@heathridge/core/design';
+import type { Role } from '@heathridge/core/people';
+import type { Clock } from '../clock';
+import { Problem } from '../http/problem';
+import { loadDesign, saveDesign } from './definitions';
+import { APPLICATION_ID, migrate, openForReading, openForWriting, ormOver, type Connection, type Orm } from './driver';
+import { access, file } from './registry-schema';
+
+/** An open database file: one connection that writes, one that only reads. */
+export interface OpenFile {
+  readonly id: string;
+  readonly path: string;
+  readonly writer: Connection;
+  readonly orm: Orm;
+  readonly reader: Connection;
+  /** The definitions as they stand; read again whenever a change is applied. */
+  readonly design: Design;
+  /** Where safe copies of it are kept. */
+  readonly copies: string;
+}
+
+export interface FileEntry {
+  readonly id: string;
+  readonly name: string;
+  readonly role: Role;
+  readonly createdAt: string;
+  /** When its newest write reached the disk, ISO 8601. */
+  readonly changedAt: string;
+  /** Bytes, with what still waits in the write-ahead log. */
+  readonly size: number;
+}
+
+interface Opened extends Omit<OpenFile, 'design'> {
+  design: Design;
+}
+
+/** The database files of an office: makes, lists and opens them. */
+export class Files {
+  private readonly open = new Map<string, Opened>();
+  private readonly folder: string;
+
+  constructor(
+    private readonly registry: Orm,
+    private readonly data: string,
+    private readonly clock: Clock,
+  ) {
+    this.folder = join(data, 'files');
+    mkdirSync(this.folder, { recursive: true });
+  }
+
+  /** Throws a problem for a name that is empty, too long, taken, or looks like a path. */
+  create(name: string, owner: string): string {
+    const label = name.trim();
+    if (label === '') throw new Problem('bad-request', 'A file needs a name.');
+    if ([...label].length > 60) throw new Problem('bad-request', 'A file’s name has at most 60 characters.');
+    // eslint-disable-next-line no-control-regex
+    if (/[/\\\u0000-\u001f]|^\.+$/.test(label)) throw new Problem('bad-request', 'A file’s name cannot hold / or \\ or be only dots.');
+    if (this.registry.select().from(file).where(eq(file.name, label)).get())
+      throw new Problem('name-taken', `There is a file called “${label}” already.`);
+    const id = this.clock.id('f');
+    const db = openForWriting(this.path(id));
+    try {
+      db.exec(`PRAGMA application_id = ${APPLICATION_ID}`);
+      const orm = ormOver(db);
+      migrate(orm, 'file');
+      saveDesign(orm, emptyDesign());
+    } finally {
+      db.close();
+    }
+    this.registry.transaction((tx) => {
+      tx.insert(file).values({ id, name: label, createdAt: this.clock.now() }).run();
+      tx.insert(access).values({ file: id, account: owner, role: 'builder' }).run();
+    });
+    return id;
+  }
+
+  share(id: string, account: string, role: Role): void {
+    this.registry.insert(access).values({ file: id, account, role }).onConflictDoUpdate({ target: [access.file, access.account], set: { role } }).run();
+  }
+
+  list(account: string): FileEntry[] {
+    const rows = this.registry
+      .select({ id: file.id, name: file.name, createdAt: file.createdAt, role: access.role })
+      .from(file)
+      .innerJoin(access, eq(access.file, file.id))
+      .where(eq(access.account, account))
+      .orderBy(asc(file.name))
+      .all();
+    return rows.map((row) => {
+      const parts = [this.path(row.id), `${this.path(row.id)}-wal`].filter((path) => existsSync(path)).map((path) => statSync(path));
+      const newest = Math.max(0, ...parts.filter(({ size }) => size > 0).map(({ mtimeMs }) => mtimeMs));
+      return { ...row, changedAt: new Date(newest).toISOString(), size: parts.reduce((sum, { size }) => sum + size, 0) };
+    });
+  }
+
+  role(id: string, account: string): Role | null {
+    const found = this.registry
+      .select({ role: access.role })
+      .from(access)
+      .where(and(eq(access.file, id), eq(access.account, account)))
+      .get();
+    return found?.role ?? null;
+  }
+
+  name(id: string): string {
+    return this.registry.select({ name: file.name }).from(file).where(eq(file.id, id)).get()?.name ?? '';
+  }
+
+  /** Opens a file, or gives it as it is open already. Throws `not-found` when there is none. */
+  get(id: string): OpenFile {
+    const known = this.open.get(id);
+    if (known) return known;
+    const path = this.path(id);
+    if (!/^f_\w+$/.test(id) || !existsSync(path)) throw new Problem('not-found', 'This file is not there (any more).');
+    const writer = openForWriting(path);
+    const orm = ormOver(writer);
+    migrate(orm, 'file');
+    const opened: Opened = { id, path, writer, orm, reader: openForReading(path), design: loadDesign(orm), copies: join(this.data, 'copies', id) };
+    this.open.set(id, opened);
+    return opened;
+  }
+
+  /** Reads the definitions again, after they were written. */
+  reload(id: string): Design {
+    const opened = this.open.get(id);
+    if (!opened) return this.get(id).design;
+    opened.design = loadDesign(opened.orm);
+    return opened.design;
+  }
+
+  close(): void {
+    for (const { writer, reader } of this.open.values()) {
+      reader.close();
+      writer.exec('PRAGMA wal_checkpoint(TRUNCATE)');
+      writer.close();
+    }
+    this.open.clear();
+  }
+
+  /** Takes a file off the disk and out of the registry: only for a file that could not be made whole. */
+  discard(id: string): void {
+    const opened = this.open.get(id);
+    opened?.reader.close();
+    opened?.writer.close();
+    this.open.delete(id);
+    this.registry.delete(file).where(eq(file.id, id)).run();
+    for (const suffix of ['', '-wal', '-shm']) rmSync(this.path(id) + suffix, { force: true });
+  }
+
+  private path(id: string): string {
+    return join(this.folder, `${id}.db`);
+  }
+}
