@@ -6,6 +6,7 @@ import { buildApp } from './app';
 import { readSettings } from './settings';
 
 const settings = readSettings(process.env);
+// The built server lies in server/dist.
 const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
 const pages = join(root, 'web', 'dist', 'browser');
 const fresh = !existsSync(join(settings.data, 'registry.db'));

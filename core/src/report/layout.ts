@@ -137,7 +137,7 @@ function groupRows(input: ReportInput): { heading: string; rows: number[] }[] {
     if (rows) rows.push(i);
     else found.set(value, [i]);
   });
-  return [...found].map(([value, rows]) => ({ heading: value === null ? '(empty)' : showValue(kind, value, input.locale), rows }));
+  return [...found].map(([value, rows]) => ({ heading: value === null ? `No ${input.group!.label.toLowerCase()}` : showValue(kind, value, input.locale), rows }));
 }
 
 /** Exact sums of the columns that ask for one. */

@@ -1,21 +1,23 @@
 import { fieldOf, type Design, type Query, type Report } from '../design';
-import { queryOfTable } from '../query';
+import { compileQuery, queryOfTable, queryProblems } from '../query';
+import { isNumeric } from '../values';
 
 /** A column that a report may show: of its table or its query. */
 export interface SourceColumn {
   readonly id: string;
   readonly label: string;
+  /** Whether it can be summed. */
+  readonly numeric: boolean;
 }
 
-/** The columns a report may choose from; empty when its source is gone. */
+/** The columns a report may choose from; empty when its source is gone or cannot be run. */
 export function sourceColumns(design: Design, source: Report['source']): SourceColumn[] {
-  if (source.kind === 'table') return design.tables.find(({ id }) => id === source.id)?.fields.map(({ id, label }) => ({ id, label })) ?? [];
-  const query = design.queries.find(({ id }) => id === source.id);
-  if (!query) return [];
-  if (query.group) return [...query.group.by, ...query.group.measures].map(({ id, label }) => ({ id, label }));
-  const table = design.tables.find(({ id }) => id === query.from);
-  const columns = query.columns.length > 0 ? query.columns : (table?.fields ?? []);
-  return columns.map(({ id, label }) => ({ id, label }));
+  const table = design.tables.find(({ id }) => id === source.id);
+  const query = source.kind === 'query' ? design.queries.find(({ id }) => id === source.id) : table && queryOfTable(table, table.fields);
+  if (!query || queryProblems(design, query).length > 0) return [];
+  // The date only stands in the SQL, not in the columns.
+  const { columns } = compileQuery(design, query, { today: '2000-01-01' });
+  return columns.map(({ id, label, kind }) => ({ id, label, numeric: isNumeric(kind) }));
 }
 
 /**

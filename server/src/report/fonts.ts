@@ -28,7 +28,7 @@ function load(name: string, file: string): FontFile {
 function family(weight: 400 | 700): FontFile[] {
   return [
     ...['latin', 'latin-ext'].map((subset) => load(`atkinson-${subset}-${weight}`, `${ATKINSON}-${subset}-${weight}-normal.woff`)),
-    ...['latin-ext', 'greek', 'cyrillic', 'vietnamese'].map((subset) => load(`noto-${subset}-${weight}`, `${NOTO}-${subset}-${weight}-normal.woff`)),
+    ...['latin', 'latin-ext', 'greek', 'cyrillic', 'vietnamese'].map((subset) => load(`noto-${subset}-${weight}`, `${NOTO}-${subset}-${weight}-normal.woff`)),
   ];
 }
 

@@ -1,0 +1,20 @@
+// Writes web/src/app/shared/icons.ts from the icon package: only the icons that are used travel.
+import { readFileSync, writeFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+
+const NAMES = (
+  'account_circle add arrow_downward arrow_upward arrow_back arrow_forward attach_money calendar_month calendar_today check ' +
+  'check_box check_circle chevron_right close code delete description drag_indicator edit error keyboard_arrow_down payments arrow_drop_down info filter_alt functions grid_on ' +
+  'home key list logout menu_book notes numbers open_in_new picture_as_pdf pin print redo refresh save schema search ' +
+  'short_text storefront sync table_rows tag undo unfold_more visibility visibility_off warning keyboard arrow_outward call_split ' +
+  'north_east folder_open task_alt more_vert progress_activity'
+).split(' ');
+const require = createRequire(import.meta.url);
+const body = NAMES.sort().map((name) => {
+  const svg = readFileSync(require.resolve(`@material-symbols/svg-400/outlined/${name}.svg`), 'utf8');
+  return `  ${name}: '${svg.trim().replace(/ (width|height)="\d+"/g, '')}',`;
+});
+writeFileSync(
+  new URL('../web/src/app/shared/icons.ts', import.meta.url),
+  `// Made by scripts/icons.mjs from @material-symbols/svg-400 (Apache-2.0). Do not edit.\nexport const ICONS: Readonly<Record<string, string>> = {\n${body.join('\n')}\n};\n`,
+);

@@ -1,0 +1,194 @@
+import { Component, effect, inject, input } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { AccountMenuComponent } from '../shared/account-menu.component';
+import { FileStore } from './file.store';
+import { GoToDialog, type GoTo } from './go-to.dialog';
+import { Router } from '@angular/router';
+import { KeysDialog } from '../shared/keys.dialog';
+
+/** The stages of the trail that do something yet, in the order in which a builder works. */
+const STAGES = [
+  { path: 'plan', label: 'Plan' },
+  { path: 'fill', label: 'Fill' },
+  { path: 'query', label: 'Query' },
+  { path: 'screens', label: 'Screens' },
+  { path: 'print', label: 'Print' },
+] as const;
+
+@Component({
+  selector: 'hr-bench',
+  imports: [MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  providers: [FileStore],
+  host: { '(document:keydown)': 'keys($event)' },
+  template: `
+    <header>
+      <a class="file" routerLink="/files" [attr.aria-label]="store.name() + ': all files'">
+        <img src="mark.svg" alt="" width="32" height="32" />
+        <strong class="cut">{{ store.name() }}</strong>
+        <mat-icon svgIcon="keyboard_arrow_down" />
+      </a>
+      <nav aria-label="Stages">
+        @for (stage of stages; track stage.path) {
+          <a [routerLink]="['/file', file(), stage.path]" queryParamsHandling="" routerLinkActive="here" ariaCurrentWhenActive="page"
+            ><span class="dot" aria-hidden="true"></span>{{ stage.label }}</a
+          >
+        }
+      </nav>
+      <div class="right">
+        <button class="goto" (click)="goTo()"><mat-icon svgIcon="search" /><span class="grow">Go to…</span><kbd>Ctrl K</kbd></button>
+        <a class="btn" [routerLink]="['/desk', file()]"><mat-icon svgIcon="storefront" />Open the Desk</a>
+        <hr-account-menu />
+      </div>
+    </header>
+    @if (store.loaded()) {
+      <main><router-outlet /></main>
+    } @else if (store.failed()) {
+      <main class="empty">
+        <p>{{ store.failed() }}</p>
+        <button class="btn" (click)="store.reload()">Try again</button><a routerLink="/files">To the files</a>
+      </main>
+    } @else {
+      <main class="empty"><mat-icon class="spin" svgIcon="progress_activity" />Opening the file …</main>
+    }
+  `,
+  styles: `
+    :host {
+      display: grid;
+      grid-template-rows: 56px minmax(0, 1fr);
+      height: 100vh;
+    }
+    header {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) auto minmax(0, 1fr);
+      align-items: center;
+      gap: 12px;
+      padding: 0 16px;
+      background: var(--paper);
+      border-bottom: 1px solid var(--line);
+    }
+    .file {
+      display: flex;
+      align-items: center;
+      gap: 10px;
+      min-width: 0;
+      color: inherit;
+      text-decoration: none;
+    }
+    nav {
+      display: flex;
+    }
+    nav a {
+      position: relative;
+      display: grid;
+      justify-items: center;
+      gap: 4px;
+      min-width: 64px;
+      padding: 4px 10px 2px;
+      color: var(--soft);
+      text-decoration: none;
+      border-radius: 6px;
+    }
+    nav a + a::before {
+      content: '';
+      position: absolute;
+      top: 10px;
+      right: calc(50% + 7px);
+      width: calc(100% - 14px);
+      height: 2px;
+      background: #c9ccb9;
+    }
+    .dot {
+      width: 14px;
+      height: 14px;
+      border: 2px solid #b4b8a5;
+      border-radius: 50%;
+      background: var(--paper);
+      z-index: 1;
+    }
+    nav a.here {
+      color: var(--moss);
+      font-weight: 700;
+    }
+    .here .dot {
+      border-color: var(--moss);
+      background: var(--moss);
+      box-shadow: 0 0 0 4px var(--moss-tint);
+    }
+    .right {
+      display: flex;
+      justify-content: flex-end;
+      align-items: center;
+      gap: 12px;
+      min-width: 0;
+    }
+    .goto {
+      display: flex;
+      align-items: center;
+      gap: 6px;
+      min-width: 150px;
+      height: 32px;
+      padding: 0 8px;
+      border: 1px solid var(--line);
+      border-radius: 6px;
+      background: var(--ground);
+      color: var(--soft);
+      cursor: pointer;
+      text-align: left;
+      white-space: nowrap;
+    }
+    kbd {
+      padding: 0 5px;
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      background: var(--paper);
+      font: inherit;
+      font-size: 11px;
+    }
+    main {
+      min-height: 0;
+      overflow: hidden;
+    }
+  `,
+})
+export class BenchComponent {
+  readonly store = inject(FileStore);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  /** The file's id, from the address. */
+  readonly file = input.required<string>();
+  readonly stages = STAGES;
+
+  constructor() {
+    effect(() => this.store.open(this.file()));
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (event.ctrlKey && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      this.goTo();
+    } else if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select, [contenteditable], .ag-cell-edit')) {
+      this.dialog.open(KeysDialog);
+    }
+  }
+
+  goTo(): void {
+    if (!this.store.loaded() || this.dialog.openDialogs.length > 0) return;
+    const { tables, queries, forms, reports } = this.store.design();
+    const items: GoTo[] = [
+      ...STAGES.map(({ path, label }) => ({ label, what: 'stage', link: [path], query: {} })),
+      ...tables.flatMap(({ id, label, plural }) => [
+        { label, what: 'table, in Plan', link: ['plan'], query: { table: id } },
+        { label: plural, what: 'rows, in Fill', link: ['fill'], query: { table: id } },
+      ]),
+      ...queries.map(({ id, label }) => ({ label, what: 'query', link: ['query'], query: { query: id } })),
+      ...forms.map(({ id, label }) => ({ label, what: 'screen', link: ['screens'], query: { screen: id } })),
+      ...reports.map(({ id, label }) => ({ label, what: 'report', link: ['print'], query: { report: id } })),
+    ];
+    this.dialog
+      .open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, { data: items, position: { top: '64px' }, width: '520px' })
+      .afterClosed()
+      .subscribe((item) => item && void this.router.navigate(['/file', this.file(), ...item.link], { queryParams: item.query }));
+  }
+}

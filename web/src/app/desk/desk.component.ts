@@ -1,0 +1,120 @@
+import { Component, effect, inject, input } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { AccountMenuComponent } from '../shared/account-menu.component';
+import { KeysDialog } from '../shared/keys.dialog';
+import { DeskStore } from './desk.store';
+
+/** The Desk: the office's name and its screens as tabs. */
+@Component({
+  selector: 'hr-desk',
+  imports: [MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  providers: [DeskStore],
+  host: { '(document:keydown)': 'keys($event)' },
+  template: `
+    <header>
+      <a class="name" routerLink="/files" aria-label="All files"
+        ><svg viewBox="0 0 32 32" width="32" height="32" aria-hidden="true"><path fill="#c9a8d6" d="M1 26 12 9l6 9-5 8z" /><path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
+        ><strong class="cut">{{ desk.info()?.name }}</strong></a
+      >
+      <nav aria-label="Screens">
+        <a [routerLink]="['/desk', file(), 'today']" routerLinkActive="here" ariaCurrentWhenActive="page"><mat-icon svgIcon="home" />Today</a>
+        @for (screen of desk.info()?.screens ?? []; track screen.id) {
+          <a [routerLink]="['/desk', file(), 'screen', screen.id]" routerLinkActive="here" ariaCurrentWhenActive="page">{{ screen.label }}</a>
+        }
+      </nav>
+      @if (desk.info()?.role === 'builder') {
+        <a class="bench" [routerLink]="['/file', file()]">To the Bench</a>
+      }
+      <hr-account-menu />
+    </header>
+    <main>
+      @if (desk.failed()) {
+        <div class="empty">
+          <p>{{ desk.failed() }}</p>
+          <a routerLink="/files">To the files</a>
+        </div>
+      } @else if (desk.info()) {
+        <router-outlet />
+      } @else {
+        <div class="empty"><mat-icon class="spin" svgIcon="progress_activity" />Opening …</div>
+      }
+    </main>
+  `,
+  styles: `
+    :host {
+      display: grid;
+      grid-template-rows: 56px minmax(0, 1fr);
+      height: 100vh;
+    }
+    header {
+      display: flex;
+      align-items: center;
+      gap: 16px;
+      padding: 0 16px;
+      background: #1f2a26;
+      color: #fff;
+    }
+    header :focus-visible {
+      outline-color: #e9d3f2;
+    }
+    .name {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      min-width: 0;
+      color: #fff;
+      text-decoration: none;
+    }
+    nav {
+      display: flex;
+      align-self: stretch;
+      align-items: flex-end;
+      gap: 4px;
+      flex: 1;
+      min-width: 0;
+      overflow-x: auto;
+    }
+    nav a {
+      display: flex;
+      align-items: center;
+      gap: 6px;
+      height: 40px;
+      padding: 0 14px;
+      border-radius: 8px 8px 0 0;
+      color: #d9dfdb;
+      text-decoration: none;
+      white-space: nowrap;
+    }
+    nav a:hover {
+      background: #2d3a35;
+    }
+    nav a.here {
+      background: var(--ground);
+      color: var(--ink);
+      font-weight: 700;
+    }
+    .bench {
+      color: #d9dfdb;
+      white-space: nowrap;
+    }
+    main {
+      min-height: 0;
+      overflow: hidden;
+    }
+  `,
+})
+export class DeskComponent {
+  readonly desk = inject(DeskStore);
+  private readonly dialog = inject(MatDialog);
+  readonly file = input.required<string>();
+
+  constructor() {
+    effect(() => this.desk.open(this.file()));
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select')) this.dialog.open(KeysDialog);
+  }
+}

@@ -1,0 +1,30 @@
+import { computed, inject, Injectable, signal } from '@angular/core';
+import { localeOf } from '@heathridge/core/design';
+import type { Reading } from '@heathridge/core/values';
+import { Api, type DeskInfo } from '../shared/api.service';
+import { problemOf } from '../shared/problem';
+
+/** The open file as the Desk knows it. */
+@Injectable()
+export class DeskStore {
+  private readonly api = inject(Api);
+  readonly info = signal<DeskInfo | null>(null);
+  readonly failed = signal('');
+  file = '';
+
+  readonly reading = computed((): Reading => {
+    const info = this.info();
+    return { locale: localeOf(info?.settings ?? DEFAULT), today: info?.today ?? '2000-01-01' };
+  });
+
+  open(file: string): void {
+    this.file = file;
+    this.failed.set('');
+    this.api.desk(file).subscribe({
+      next: (info) => this.info.set(info),
+      error: (error: unknown) => this.failed.set(problemOf(error).detail),
+    });
+  }
+}
+
+const DEFAULT = { decimalMark: '.', groupMark: ',', currency: '', dateOrder: 'dmy', type: 'settings', id: 's_file' } as const;

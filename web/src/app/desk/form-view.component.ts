@@ -1,0 +1,117 @@
+import { Component, computed, ElementRef, inject, input, output } from '@angular/core';
+import { MatIconModule } from '@angular/material/icon';
+import { of, type Observable } from 'rxjs';
+import { fieldOf, valueKind, type Field } from '@heathridge/core/design';
+import { add, decimal, fromText, isNumeric, showValue, toText, type Decimal, type Reading } from '@heathridge/core/values';
+import type { Choice } from '../shared/api.service';
+import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import type { ChildState, RecordState, RowState } from './record.state';
+
+/** A form with its subforms: on the Desk to work with, in Screens to be designed. */
+@Component({
+  selector: 'hr-form-view',
+  imports: [MatIconModule, ValueInputComponent],
+  templateUrl: './form-view.component.html',
+  styleUrl: './form-view.component.scss',
+})
+export class FormViewComponent {
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  readonly state = input.required<RecordState>();
+  readonly reading = input.required<Reading>();
+  readonly fetch = input<(field: string, search: string) => Observable<readonly Choice[]>>(() => of([]));
+  /** While a form is designed its cells are picked, not typed into. */
+  readonly designing = input(false);
+  readonly picked = input<readonly string[]>([]);
+  readonly cellPicked = output<{ readonly id: string; readonly more: boolean }>();
+  readonly cellMoved = output<{ readonly id: string; readonly by: number }>();
+
+  readonly cells = computed(() => {
+    const state = this.state();
+    let tab = 0;
+    return state.form.fields.flatMap(({ field: id, width, people }) => {
+      const field = fieldOf(state.table, id);
+      return field ? [{ field, width, readonly: people === 'read', tab: people === 'read' ? '–' : String(++tab) }] : [];
+    });
+  });
+
+  fieldsOf(child: ChildState): { field: Field; readonly: boolean }[] {
+    return child.subform.fields.flatMap(({ field: id, people }) => {
+      const field = fieldOf(child.table, id);
+      return field ? [{ field, readonly: people === 'read' }] : [];
+    });
+  }
+
+  held(row: RowState, field: Field): Held {
+    return row.held[field.id] ?? { value: null };
+  }
+
+  shown(row: RowState, field: Field): string {
+    const { value, text } = this.held(row, field);
+    if (field.type.kind === 'lookup') return text ?? '';
+    if (field.type.kind === 'runningNumber' && value === null) return 'given when saved';
+    return showValue(valueKind(field.type), value, this.reading().locale);
+  }
+
+  numeric(field: Field): boolean {
+    return isNumeric(valueKind(field.type));
+  }
+
+  live(child: ChildState): number {
+    return child.rows.filter(({ deleted }) => !deleted).length;
+  }
+
+  /** Exact sums of the money in a subform, for its foot. */
+  sums(child: ChildState): { label: string; text: string }[] {
+    return this.fieldsOf(child)
+      .filter(({ field }) => field.type.kind === 'money')
+      .map(({ field }) => {
+        const values = child.rows.filter(({ deleted }) => !deleted).map((row) => fromText(String(this.held(row, field).value ?? '')));
+        const sum = values.reduce<Decimal>((total, value) => (value ? add(total, value) : total), decimal(0n, field.type.kind === 'money' ? field.type.places : 0));
+        return { label: `Sum of ${field.label.toLowerCase()}`, text: showValue(valueKind(field.type), toText(sum), this.reading().locale) };
+      });
+  }
+
+  addRow(child: ChildState): void {
+    const row = this.state().addChild(child.subform.link);
+    setTimeout(() => this.focusRow(row));
+  }
+
+  /** Enter in the last row begins another; Ctrl+D takes the value from the row above. */
+  rowKey(event: KeyboardEvent, child: ChildState, row: RowState, field: Field): void {
+    if (event.key === 'Enter' && !event.ctrlKey && !event.shiftKey && child.rows.at(-1)?.id === row.id && this.state().touched(row)) {
+      event.preventDefault();
+      this.addRow(child);
+    } else if (event.ctrlKey && event.key.toLowerCase() === 'd') {
+      event.preventDefault();
+      const above = child.rows[child.rows.findIndex(({ id }) => id === row.id) - 1];
+      if (above) this.state().change(row, field, this.held(above, field));
+    }
+  }
+
+  pick(event: MouseEvent | KeyboardEvent, id: string): void {
+    if (!this.designing()) return;
+    event.preventDefault();
+    this.cellPicked.emit({ id, more: event.shiftKey || event.ctrlKey });
+  }
+
+  cellKey(event: KeyboardEvent, id: string): void {
+    if (!this.designing()) return;
+    if (event.key === 'Enter' || event.key === ' ') this.pick(event, id);
+    const by = event.key === 'ArrowLeft' || event.key === 'ArrowUp' ? -1 : event.key === 'ArrowRight' || event.key === 'ArrowDown' ? 1 : 0;
+    if (event.altKey && by !== 0) {
+      event.preventDefault();
+      this.cellMoved.emit({ id, by });
+    }
+  }
+
+  /** Puts the cursor into the first field one can type into, or the first with a message. */
+  focusFirst(wrong = false): void {
+    const inputs = this.element.nativeElement.querySelectorAll<HTMLElement>('input:not([readonly]):not([disabled]):not([tabindex="-1"]), select:not([disabled]), textarea:not([readonly])');
+    const target = wrong ? [...inputs].find((item) => item.getAttribute('aria-invalid') === 'true') : inputs[0];
+    target?.focus();
+  }
+
+  private focusRow(row: RowState): void {
+    this.element.nativeElement.querySelector<HTMLElement>(`[data-row="${row.id}"] :is(input:not([readonly]):not([tabindex="-1"]), select, textarea)`)?.focus();
+  }
+}

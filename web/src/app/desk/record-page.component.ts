@@ -1,0 +1,320 @@
+import { Component, computed, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { Router } from '@angular/router';
+import { catchError, debounceTime, EMPTY, firstValueFrom, Subject, switchMap, tap } from 'rxjs';
+import { fieldOf, valueKind, type Table } from '@heathridge/core/design';
+import type { RowKey } from '@heathridge/core/rows';
+import { showValue } from '@heathridge/core/values';
+import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { problemOf } from '../shared/problem';
+import { Toast } from '../shared/toast.service';
+import { DeskStore } from './desk.store';
+import { FormViewComponent } from './form-view.component';
+import { designOf, heldOf, RecordState } from './record.state';
+
+/** A form on the Desk: the record list at the left, the record at the right. */
+@Component({
+  selector: 'hr-record-page',
+  imports: [MatIconModule, FormViewComponent],
+  host: { '(document:keydown)': 'keys($event)', '(window:beforeunload)': 'warn($event)' },
+  templateUrl: './record-page.component.html',
+  styleUrl: './record-page.component.scss',
+})
+export class RecordPageComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
+  readonly desk = inject(DeskStore);
+  readonly screen = input.required<string>();
+  /** Set in the address to begin with a new record. */
+  readonly newParam = input<string | undefined>(undefined, { alias: 'new' });
+  /** The key of the record to open, as JSON. */
+  readonly keyParam = input<string | undefined>(undefined, { alias: 'key' });
+
+  readonly info = signal<ScreenInfo | null>(null);
+  readonly entries = signal<readonly ListEntry[]>([]);
+  readonly total = signal(0);
+  readonly all = signal(0);
+  readonly search = signal('');
+  readonly state = signal<RecordState | null>(null);
+  readonly title = signal('');
+  readonly busy = signal(false);
+  readonly listing = signal(true);
+  readonly problem = signal('');
+  private readonly searches = new Subject<string>();
+  private readonly view = viewChild(FormViewComponent);
+  private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
+  private loadingMore = false;
+
+  readonly table = computed((): Table | null => this.info()?.tables.find(({ id }) => id === this.info()?.form.table) ?? null);
+  readonly fetch = (field: string, search: string) => this.api.screenChoices(this.desk.file, this.screen(), field, search);
+  readonly hasRunning = computed(() => {
+    const table = this.table();
+    return table !== null && table.key.length === 1 && fieldOf(table, table.key[0]!)?.type.kind === 'runningNumber';
+  });
+
+  constructor() {
+    this.searches
+      .pipe(
+        debounceTime(150),
+        tap(() => this.listing.set(true)),
+        switchMap((search) => this.readList(search, null)),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ total, all, entries }) => {
+        this.total.set(total);
+        this.all.set(all);
+        this.entries.set(entries);
+        this.listing.set(false);
+      });
+    toObservable(this.screen)
+      .pipe(
+        tap(() => {
+          this.info.set(null);
+          this.state.set(null);
+          this.search.set('');
+        }),
+        switchMap((screen) =>
+          this.api.screen(this.desk.file, screen).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((info) => {
+        this.info.set(info);
+        this.searches.next('');
+        if (this.newParam()) this.begin();
+      });
+    effect(() => {
+      const [key, info] = [this.keyParam(), this.info()];
+      untracked(() => {
+        if (key === undefined || !info) return;
+        const current = this.state()?.record().key;
+        if (JSON.stringify(current ?? null) !== key) this.open(JSON.parse(key) as RowKey);
+      });
+    });
+  }
+
+  unsaved(): boolean {
+    return this.state()?.dirty() ?? false;
+  }
+
+  warn(event: BeforeUnloadEvent): void {
+    if (this.unsaved()) event.preventDefault();
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (this.dialog.openDialogs.length > 0) return;
+    if (event.ctrlKey && event.key.toLowerCase() === 's') {
+      event.preventDefault();
+      void this.save();
+    } else if (event.ctrlKey && event.key === 'Enter') {
+      event.preventDefault();
+      void this.save().then((saved) => saved && this.begin());
+    } else if (event.altKey && event.key.toLowerCase() === 'n') {
+      event.preventDefault();
+      void this.startNew();
+    } else if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
+      event.preventDefault();
+      void this.step(event.key === 'ArrowDown' ? 1 : -1);
+    } else if (event.ctrlKey && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      this.searchBox()?.nativeElement.focus();
+    }
+  }
+
+  searched(text: string): void {
+    this.search.set(text);
+    this.searches.next(text);
+  }
+
+  /** Arrow keys lead from the search box into the list; Enter opens its first entry. */
+  searchKey(event: KeyboardEvent): void {
+    const [first] = this.entries();
+    if (event.key === 'Enter' && first) void this.choose(first.key);
+    else if (event.key === 'ArrowDown') {
+      event.preventDefault();
+      document.querySelector<HTMLElement>('.entry')?.focus();
+    }
+  }
+
+  entryKey(event: KeyboardEvent): void {
+    if (event.altKey || (event.key !== 'ArrowDown' && event.key !== 'ArrowUp')) return;
+    event.preventDefault();
+    const entry = event.currentTarget as HTMLElement;
+    const next = event.key === 'ArrowDown' ? entry.parentElement?.nextElementSibling : entry.parentElement?.previousElementSibling;
+    const target = next?.querySelector<HTMLElement>('.entry') ?? (event.key === 'ArrowUp' ? this.searchBox()?.nativeElement : null);
+    target?.focus();
+  }
+
+  second(entry: ListEntry): string {
+    const [info, table] = [this.info(), this.table()];
+    if (!info || !table) return '';
+    const text = (cell: Cell, id: string): string => {
+      const field = fieldOf(table, id);
+      if (!field || cell === null) return '';
+      const held = heldOf(cell);
+      const shown = field.type.kind === 'lookup' ? (held.text ?? '') : showValue(valueKind(field.type), held.value, this.desk.reading().locale);
+      return field.type.kind === 'date' ? `${field.label.toLowerCase()} ${shown}` : shown;
+    };
+    return info.second.map((id, i) => text(entry.second[i] ?? null, id)).filter((part) => part !== '').join(' · ');
+  }
+
+  keyText(key: RowKey): string {
+    const table = this.table();
+    const field = table && table.key.length === 1 ? fieldOf(table, table.key[0]!) : undefined;
+    return field ? showValue(valueKind(field.type), key[0]!) : key.join(' · ');
+  }
+
+  isOpen(entry: ListEntry): boolean {
+    const key = this.state()?.record().key;
+    return key != null && key.join() === entry.key.join();
+  }
+
+  scrolled(event: Event): void {
+    const list = event.target as HTMLElement;
+    if (list.scrollTop + list.clientHeight < list.scrollHeight - 300) return;
+    const last = this.entries().at(-1);
+    if (!last || this.loadingMore || this.entries().length >= this.total()) return;
+    this.loadingMore = true;
+    this.readList(this.search(), last.key).subscribe({
+      next: ({ entries }) => this.entries.update((known) => [...known, ...entries]),
+      complete: () => (this.loadingMore = false),
+    });
+  }
+
+  async choose(key: RowKey): Promise<void> {
+    if (await this.mayLeave()) await this.router.navigate([], { queryParams: { key: JSON.stringify(key) } });
+  }
+
+  async startNew(): Promise<void> {
+    if (await this.mayLeave()) this.begin();
+  }
+
+  async undo(): Promise<void> {
+    const key = this.state()?.record().key;
+    if (key) this.open(key);
+    else this.state.set(null);
+  }
+
+  /** Saves the record with its subform rows, all or nothing; true when it is in the file. */
+  async save(): Promise<boolean> {
+    const state = this.state();
+    if (!state || this.busy()) return false;
+    // What is being typed right now counts too.
+    (document.activeElement as HTMLElement | null)?.blur();
+    await new Promise((resolve) => setTimeout(resolve, 220));
+    this.problem.set('');
+    if (!state.check()) {
+      this.problem.set('Not saved yet: see the messages beside the fields.');
+      setTimeout(() => this.view()?.focusFirst(true));
+      return false;
+    }
+    const { changes, rows } = state.changesToSave();
+    if (changes.length === 0) return true;
+    this.busy.set(true);
+    try {
+      const { saved } = await firstValueFrom(this.api.saveRecord(this.desk.file, this.screen(), { changes }));
+      const own = saved.find(({ table, temp }) => table === state.table.id && (temp === state.record().id || !state.isNew));
+      const key = state.record().key ?? own?.key;
+      this.toast.say(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`);
+      this.searches.next(this.search());
+      this.state.set(null);
+      if (key) {
+        this.open(key);
+        await this.router.navigate([], { queryParams: { key: JSON.stringify(key) }, replaceUrl: true });
+      }
+      return true;
+    } catch (error) {
+      const problem = problemOf(error);
+      state.refuse(problem.errors ?? [], rows);
+      this.problem.set(problem.errors?.length ? 'Not saved: nothing in the file has changed. See the messages beside the fields.' : problem.detail);
+      setTimeout(() => this.view()?.focusFirst(true));
+      return false;
+    } finally {
+      this.busy.set(false);
+    }
+  }
+
+  async remove(): Promise<void> {
+    const state = this.state();
+    const key = state?.record().key;
+    if (!state || !key) return;
+    const data: Confirmation = {
+      title: `Delete ${state.table.label.toLowerCase()} ${this.keyText(key)}?`,
+      text: 'It is taken out of the file. The history keeps what it held.',
+      act: 'Delete',
+      stay: 'Keep it',
+      danger: true,
+    };
+    const sure = await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed());
+    if (!sure) return;
+    this.api.saveRecord(this.desk.file, this.screen(), { changes: [{ op: 'delete', table: state.table.id, key }] }).subscribe({
+      next: () => {
+        this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
+        this.state.set(null);
+        this.searches.next(this.search());
+        void this.router.navigate([]);
+      },
+      error: (error: unknown) => this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
+    });
+  }
+
+  begin(): void {
+    this.load(null);
+    void this.router.navigate([], { queryParams: {}, replaceUrl: true });
+    setTimeout(() => this.view()?.focusFirst());
+  }
+
+  private open(key: RowKey): void {
+    this.problem.set('');
+    this.api.record(this.desk.file, this.screen(), key).subscribe({
+      next: (data) => this.load(data),
+      error: (error: unknown) => this.problem.set(problemOf(error).detail),
+    });
+  }
+
+  private load(data: RecordData | null): void {
+    const info = this.info();
+    if (!info) return;
+    this.problem.set('');
+    const clock = { today: info.today, now: `${new Date().toISOString().slice(0, 19)}Z` };
+    const state = new RecordState(designOf(info.tables, info.settings), info.form, data, clock);
+    this.state.set(state);
+    const key = state.record().key;
+    this.title.set(key ? `${state.table.label} ${this.keyText(key)}` : `New ${state.table.label.toLowerCase()}`);
+  }
+
+  private async step(by: number): Promise<void> {
+    const entries = this.entries();
+    const at = entries.findIndex((entry) => this.isOpen(entry));
+    const next = entries[Math.min(Math.max(at + by, 0), entries.length - 1)];
+    if (next && !this.isOpen(next)) await this.choose(next.key);
+    document.querySelector('.entry[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
+  }
+
+  private async mayLeave(): Promise<boolean> {
+    if (!this.unsaved()) return true;
+    const data: Confirmation = { title: 'Leave without saving?', text: 'What you changed in this record is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    return (await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed())) === true;
+  }
+
+  private readList(search: string, after: RowKey | null) {
+    return this.api.list(this.desk.file, this.screen(), search, after).pipe(
+      catchError((error: unknown) => {
+        this.toast.problem(error);
+        this.listing.set(false);
+        this.loadingMore = false;
+        return EMPTY;
+      }),
+    );
+  }
+}

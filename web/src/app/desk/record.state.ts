@@ -1,0 +1,204 @@
+import { computed, signal } from '@angular/core';
+import { emptyDesign, fieldOf, type Design, type Field, type Form, type Settings, type Subform, type Table } from '@heathridge/core/design';
+import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
+import type { Value } from '@heathridge/core/values';
+import type { Cell, RecordData, RecordRow } from '../shared/api.service';
+import type { Held } from '../shared/value-input.component';
+
+/** One row while it is being edited: of the record itself or of a subform. */
+export interface RowState {
+  /** Tells rows apart on the page and names new ones in a save. */
+  readonly id: string;
+  readonly table: Table;
+  /** Null while it is not in the file. */
+  readonly key: RowKey | null;
+  readonly was: Readonly<Record<string, Held>>;
+  readonly held: Readonly<Record<string, Held>>;
+  readonly deleted: boolean;
+}
+
+export interface ChildState {
+  readonly subform: Subform;
+  readonly table: Table;
+  readonly rows: readonly RowState[];
+}
+
+export const heldOf = (cell: Cell): Held => (Array.isArray(cell) ? { value: cell[0] as Value, text: cell[1] as string | null } : { value: cell as Value });
+
+/** A design of just these tables: enough to check rows by. */
+export const designOf = (tables: readonly Table[], settings: Settings): Design => ({ ...emptyDesign(), tables, settings });
+
+const changedIn = (row: RowState): string[] =>
+  Object.keys(row.held).filter((id) => row.held[id]!.value !== (row.was[id]?.value ?? null));
+
+const hasUnread = (row: RowState): boolean => Object.values(row.held).some(({ typed }) => typed !== undefined);
+
+/** A record and the rows of its subforms, as they are being edited, and what a save of them sends. */
+export class RecordState {
+  private count = 0;
+  readonly table: Table;
+  readonly record;
+  readonly children;
+  /** Messages beside fields: row id and field id, or the row id alone. */
+  readonly errors = signal<Readonly<Record<string, string>>>({});
+  readonly dirty = computed(() => this.rows().some((row) => row.deleted || hasUnread(row) || (row.key === null ? this.touched(row) : changedIn(row).length > 0)));
+
+  constructor(
+    private readonly design: Design,
+    readonly form: Form,
+    data: RecordData | null,
+    private readonly clock: { readonly today: string; readonly now: string },
+  ) {
+    this.table = design.tables.find(({ id }) => id === form.table)!;
+    this.record = signal(data ? this.rowOf(this.table, data.record) : this.newRow(this.table));
+    this.children = signal<readonly ChildState[]>(
+      form.subforms
+        .filter(({ shown }) => shown)
+        .flatMap((subform) => {
+          const table = design.tables.find((other) => fieldOf(other, subform.link));
+          if (!table) return [];
+          const rows = data?.subforms.find(({ link }) => link === subform.link)?.rows ?? [];
+          return [{ subform, table, rows: rows.map((row) => this.rowOf(table, row)) }];
+        }),
+    );
+  }
+
+  get isNew(): boolean {
+    return this.record().key === null;
+  }
+
+  errorAt(row: RowState, field?: string): string {
+    return this.errors()[field === undefined ? row.id : `${row.id} ${field}`] ?? (field === undefined ? '' : (row.held[field]?.problem ?? ''));
+  }
+
+  /** Takes what an input holds now, and says at once when a rule over this row is broken. */
+  change(row: RowState, field: Field, held: Held): void {
+    const next: RowState = { ...row, held: { ...row.held, [field.id]: held } };
+    this.put(next);
+    const broken = this.problems(next).filter((problem) => problem.rule !== null);
+    this.errors.update((errors) => {
+      const kept = Object.entries(errors).filter(([at]) => at !== `${row.id} ${field.id}` && !(at.startsWith(`${row.id} `) && this.ruled(row.table, at)));
+      // A rule speaks up once its own field or this one has been filled in.
+      const said = broken.map((problem) => [`${row.id} ${problem.field}`, problem.message] as const);
+      return Object.fromEntries([...kept, ...said]);
+    });
+  }
+
+  addChild(link: string): RowState {
+    const child = this.children().find(({ subform }) => subform.link === link)!;
+    const row = this.newRow(child.table);
+    this.children.update((all) => all.map((other) => (other === child ? { ...child, rows: [...child.rows, row] } : other)));
+    return row;
+  }
+
+  removeChild(row: RowState): void {
+    this.children.update((all) =>
+      all.map((child) => ({
+        ...child,
+        rows: child.rows.flatMap((other) => (other.id !== row.id ? [other] : other.key === null ? [] : [{ ...other, deleted: !other.deleted }])),
+      })),
+    );
+  }
+
+  /** What is wrong before anything is sent; the messages are put beside their fields. */
+  check(): boolean {
+    const found: Record<string, string> = {};
+    for (const row of this.rows()) {
+      if (row.deleted || (row !== this.record() && row.key === null && !this.touched(row))) continue;
+      for (const [field, { problem }] of Object.entries(row.held)) if (problem !== undefined) found[`${row.id} ${field}`] = problem;
+      for (const { field, message } of this.problems(row)) found[`${row.id} ${field}`] ??= message;
+    }
+    this.errors.set(found);
+    return Object.keys(found).length === 0;
+  }
+
+  /** The changes to send, in order: parents before children; and which row each belongs to. */
+  changesToSave(): { readonly changes: RowChange[]; readonly rows: readonly RowState[] } {
+    const record = this.record();
+    const out: { change: RowChange; row: RowState }[] = [];
+    const own = this.rowChange(record);
+    if (own) out.push({ change: own, row: record });
+    for (const { subform, rows } of this.children())
+      for (const row of rows) {
+        if (row.key === null && !this.touched(row)) continue;
+        const change = this.rowChange(row);
+        if (change?.op === 'insert') change.values[subform.link] = record.key === null ? { temp: record.id } : record.key[0]!;
+        if (change) out.push({ change, row });
+      }
+    return { changes: out.map(({ change }) => change), rows: out.map(({ row }) => row) };
+  }
+
+  /** Puts the errors of a refused save beside their fields. */
+  refuse(errors: readonly RowError[], rows: readonly RowState[]): void {
+    const found: Record<string, string> = {};
+    for (const { change, field, message, theirs } of errors) {
+      const row = rows[change];
+      if (!row) continue;
+      const other = theirs === undefined ? '' : ` They put “${String(theirs ?? 'nothing')}”. Save again to keep yours.`;
+      found[field === null ? row.id : `${row.id} ${field}`] = message + other;
+      // The next save starts from what they put, so that keeping one's own is a choice made knowingly.
+      if (field !== null && theirs !== undefined) this.put({ ...row, was: { ...row.was, [field]: { value: theirs } } });
+    }
+    this.errors.set(found);
+  }
+
+  private rows(): RowState[] {
+    return [this.record(), ...this.children().flatMap(({ rows }) => rows)];
+  }
+
+  private ruled(table: Table, at: string): boolean {
+    return fieldOf(table, at.split(' ')[1] ?? '')?.rule !== null;
+  }
+
+  private put(next: RowState): void {
+    if (this.record().id === next.id) this.record.set(next);
+    else this.children.update((all) => all.map((child) => ({ ...child, rows: child.rows.map((row) => (row.id === next.id ? next : row)) })));
+  }
+
+  /** Whether something was typed into a new row, beyond what it started with. */
+  touched(row: RowState): boolean {
+    return hasUnread(row) || changedIn(row).length > 0;
+  }
+
+  private problems(row: RowState) {
+    const values = Object.fromEntries(Object.entries(row.held).map(([id, { value }]) => [id, value]));
+    const link = this.children().find(({ table, rows }) => table === row.table && rows.some(({ id }) => id === row.id))?.subform.link;
+    // The link of a new child is only known when its parent is saved.
+    return checkRow(this.design, row.table, values, this.clock).filter(({ field }) => field !== link);
+  }
+
+  private rowChange(row: RowState): RowChange | null {
+    if (row.deleted) return row.key ? { op: 'delete', table: row.table.id, key: row.key } : null;
+    const allowed = this.typeable(row);
+    if (row.key === null) {
+      const values = Object.fromEntries(Object.entries(row.held).flatMap(([id, { value }]) => (allowed.has(id) ? [[id, value]] : [])));
+      return { op: 'insert', table: row.table.id, temp: row.id, values };
+    }
+    const ids = changedIn(row).filter((id) => allowed.has(id));
+    if (ids.length === 0) return null;
+    return {
+      op: 'update',
+      table: row.table.id,
+      key: row.key,
+      values: Object.fromEntries(ids.map((id) => [id, row.held[id]!.value])),
+      was: Object.fromEntries(ids.map((id) => [id, row.was[id]?.value ?? null])),
+    };
+  }
+
+  /** The fields people may type into on this form. */
+  private typeable(row: RowState): Set<string> {
+    const fields = row.id === this.record().id ? this.form.fields : (this.children().find(({ rows }) => rows.some(({ id }) => id === row.id))?.subform.fields ?? []);
+    return new Set(fields.filter(({ people }) => people === 'type').map(({ field }) => field));
+  }
+
+  private rowOf(table: Table, { key, cells }: RecordRow): RowState {
+    const held = Object.fromEntries(table.fields.map(({ id }) => [id, heldOf(cells[id] ?? null)]));
+    return { id: `n${this.count++}`, table, key, was: held, held, deleted: false };
+  }
+
+  private newRow(table: Table): RowState {
+    const start = startRow(this.design, table, this.clock);
+    const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
+    return { id: `n${this.count++}`, table, key: null, was: held, held, deleted: false };
+  }
+}

@@ -1,0 +1,331 @@
+import { CSP_NONCE, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { Router } from '@angular/router';
+import { AgGridAngular } from 'ag-grid-angular';
+import {
+  CellStyleModule,
+  ColumnApiModule,
+  CustomEditorModule,
+  EventApiModule,
+  InfiniteRowModelModule,
+  ModuleRegistry,
+  PinnedRowModule,
+  RenderApiModule,
+  RowApiModule,
+  RowSelectionModule,
+  RowStyleModule,
+  ScrollApiModule,
+  themeQuartz,
+  TooltipModule,
+  type CellClassParams,
+  type CellKeyDownEvent,
+  type ColDef,
+  type GetRowIdParams,
+  type GridApi,
+  type GridReadyEvent,
+  type IDatasource,
+  type ITooltipParams,
+  type ValueFormatterParams,
+  type ValueSetterParams,
+} from 'ag-grid-community';
+import { firstValueFrom } from 'rxjs';
+import { valueKind, type Field, type Table } from '@heathridge/core/design';
+import { isNumeric, showValue } from '@heathridge/core/values';
+import { FileStore } from '../bench/file.store';
+import { Api } from '../shared/api.service';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { problemOf } from '../shared/problem';
+import { Toast } from '../shared/toast.service';
+import type { Held } from '../shared/value-input.component';
+import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
+import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
+
+ModuleRegistry.registerModules([
+  CellStyleModule,
+  ColumnApiModule,
+  CustomEditorModule,
+  EventApiModule,
+  InfiniteRowModelModule,
+  PinnedRowModule,
+  RenderApiModule,
+  RowApiModule,
+  RowSelectionModule,
+  RowStyleModule,
+  ScrollApiModule,
+  TooltipModule,
+]);
+
+const THEME = themeQuartz.withParams({
+  accentColor: '#2c6a4f',
+  backgroundColor: '#fffdf9',
+  foregroundColor: '#1f2a26',
+  borderColor: '#d8d4c8',
+  headerBackgroundColor: '#f6f4ee',
+  headerTextColor: '#4c5853',
+  fontFamily: "'Atkinson Hyperlegible', sans-serif",
+  fontSize: 14,
+  rowHeight: 32,
+  headerHeight: 34,
+  cellHorizontalPadding: 10,
+  wrapperBorderRadius: 0,
+  wrapperBorder: false,
+  columnBorder: { color: '#ebe7dc' },
+  selectedRowBackgroundColor: '#e1efe6',
+});
+
+/** Rows in a grid, read in windows, edited in place. */
+@Component({
+  selector: 'hr-fill',
+  imports: [AgGridAngular, MatIconModule],
+  providers: [FillStore],
+  host: { '(document:keydown)': 'keys($event)' },
+  templateUrl: './fill.component.html',
+  styleUrl: './fill.component.scss',
+})
+export class FillComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
+  readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
+  readonly store = inject(FileStore);
+  readonly fill = inject(FillStore);
+  readonly theme = THEME;
+
+  readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
+  readonly table = computed((): Table | null => {
+    const { tables } = this.store.design();
+    return tables.find(({ id }) => id === this.tableParam()) ?? tables[0] ?? null;
+  });
+  readonly total = signal<number | null>(null);
+  readonly search = signal('');
+  readonly selected = signal(0);
+  readonly fresh = signal<GridRow | null>(null);
+  readonly pinned = computed(() => {
+    const row = this.fresh();
+    return row ? [row] : [];
+  });
+  readonly columns = computed((): ColDef<GridRow>[] => {
+    const table = this.table();
+    return table ? table.fields.map((field) => this.column(table, field)) : [];
+  });
+  readonly waiting = computed(() => [...this.fill.refused().values()].filter(({ row }) => row !== 'new'));
+  readonly waitingNew = computed(() => [...this.fill.refused().values()].filter(({ row }) => row === 'new'));
+  readonly newTouched = signal(false);
+  private grid: GridApi<GridRow> | null = null;
+  private searchTimer: ReturnType<typeof setTimeout> | undefined;
+  private readonly fetch = (field: string, search: string) => this.api.choices(this.store.file, field, search);
+
+  readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
+
+  constructor() {
+    effect(() => {
+      const table = this.table();
+      untracked(() => {
+        if (!table) return;
+        this.fill.clear();
+        this.search.set('');
+        this.total.set(null);
+        this.resetNew();
+        this.setSource();
+      });
+    });
+  }
+
+  ready({ api }: GridReadyEvent<GridRow>): void {
+    this.grid = api;
+    this.setSource();
+  }
+
+  open(table: string): void {
+    void this.router.navigate([], { queryParams: { table } });
+  }
+
+  searched(text: string): void {
+    this.search.set(text);
+    clearTimeout(this.searchTimer);
+    this.searchTimer = setTimeout(() => this.setSource(), 200);
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (this.dialog.openDialogs.length > 0) return;
+    if (event.altKey && event.key.toLowerCase() === 'n') {
+      event.preventDefault();
+      this.startNew();
+    } else if (event.ctrlKey && (event.key === 'Enter' || event.key.toLowerCase() === 's') && this.newTouched()) {
+      event.preventDefault();
+      this.grid?.stopEditing();
+      void this.addNew();
+    }
+  }
+
+  /** Ctrl+D takes the value from the row above; Delete empties the cell. */
+  cellKey(event: CellKeyDownEvent<GridRow>): void {
+    const key = event.event as KeyboardEvent;
+    const table = this.table();
+    const field = table?.fields.find(({ id }) => id === event.column.getColId());
+    if (!table || !field || !event.data || this.grid?.getEditingCells().length) return;
+    if (key.ctrlKey && key.key.toLowerCase() === 'd' && event.rowIndex !== null && event.rowIndex > 0 && !event.node.rowPinned) {
+      key.preventDefault();
+      const above = this.grid?.getDisplayedRowAtIndex(event.rowIndex - 1)?.data;
+      if (above && this.editable(table, field)) this.set(table, event.data, field, above.cells[field.id] ?? { value: null });
+    } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
+      this.set(table, event.data, field, { value: null, text: null });
+    }
+  }
+
+  startNew(): void {
+    const table = this.table();
+    const first = table?.fields.find((field) => this.editable(table, field));
+    if (first) this.grid?.startEditingCell({ rowIndex: 0, rowPinned: 'bottom', colKey: first.id });
+  }
+
+  async addNew(): Promise<void> {
+    const [table, row] = [this.table(), this.fresh()];
+    if (!table || !row) return;
+    const missing = this.fill.missing(table, row);
+    if (missing.length > 0) {
+      this.fill.refuseNew(table, row, missing, '');
+      this.grid?.refreshCells({ force: true });
+      return;
+    }
+    const key = await firstValueFrom(this.fill.insert(table, row));
+    if (!key) {
+      this.grid?.refreshCells({ force: true });
+      return;
+    }
+    const field = table.key.length === 1 ? table.fields.find(({ id }) => id === table.key[0]) : undefined;
+    this.toast.say(`${table.label} ${field ? showValue(valueKind(field.type), key[0]!) : ''} is added.`);
+    this.resetNew();
+    this.setSource();
+    setTimeout(() => this.startNew(), 50);
+  }
+
+  dropNew(): void {
+    const row = this.fresh();
+    if (row) this.fill.clearRow(row);
+    this.resetNew();
+  }
+
+  async remove(): Promise<void> {
+    const [table, rows] = [this.table(), this.grid?.getSelectedRows() ?? []];
+    if (!table || rows.length === 0) return;
+    const name = rows.length === 1 ? table.label.toLowerCase() : table.plural.toLowerCase();
+    const data: Confirmation = { title: `Delete ${rows.length} ${name}?`, text: 'They are taken out of the file. The history keeps what they held.', act: 'Delete', stay: 'Keep them', danger: true };
+    const sure = await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed());
+    if (!sure) return;
+    this.fill.remove(table, rows).subscribe({
+      next: () => {
+        this.toast.say(`${rows.length} ${name} deleted.`);
+        this.grid?.deselectAll();
+        this.setSource();
+      },
+      error: (error: unknown) => {
+        const problem = problemOf(error);
+        this.toast.say(`Nothing was deleted. ${problem.errors?.[0]?.message ?? problem.detail}`);
+      },
+    });
+  }
+
+  selectionChanged(): void {
+    this.selected.set(this.grid?.getSelectedRows().length ?? 0);
+  }
+
+  private resetNew(): void {
+    const table = this.table();
+    this.fresh.set(table ? this.fill.newRow(table) : null);
+    this.newTouched.set(false);
+  }
+
+  private editable(table: Table, field: Field): boolean {
+    return field.type.kind !== 'runningNumber' && !(table.key.includes(field.id) && table.key.length === 1 && field.type.kind !== 'text');
+  }
+
+  private column(table: Table, field: Field): ColDef<GridRow> {
+    const kind = valueKind(field.type);
+    const numeric = isNumeric(kind);
+    const wide = field.type.kind === 'longText' || field.type.kind === 'lookup' || field.type.kind === 'text';
+    return {
+      colId: field.id,
+      headerName: field.label,
+      headerTooltip: field.alwaysFilled ? `${field.label} (always filled)` : field.label,
+      width: wide ? 190 : 128,
+      sortable: true,
+      resizable: true,
+      editable: ({ data }) => (data ? this.editable(table, field) || (data.key === null && field.type.kind !== 'runningNumber') : false),
+      valueGetter: ({ data }) => data?.cells[field.id],
+      valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
+      valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {
+        if (newValue && newValue !== this.held(data, field)) this.set(table, data, field, newValue);
+        return false;
+      },
+      cellClass: ({ data }: CellClassParams<GridRow>) => [
+        ...(numeric ? ['number'] : []),
+        ...(field.type.kind === 'lookup' ? ['lookup'] : []),
+        ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
+      ],
+      headerClass: numeric ? 'number-head' : '',
+      tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) => (data ? (this.fill.refusedAt(data, field.id)?.message ?? null) : null),
+      cellEditor: CellEditorComponent,
+      cellEditorParams: ({ data }: { data: GridRow }): CellEditorParams => ({
+        field,
+        reading: this.store.reading(),
+        held: this.held(data, field),
+        fetch: this.fetch,
+      }),
+      suppressKeyboardEvent: ({ event, editing }) => editing && event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey,
+    };
+  }
+
+  private held(row: GridRow, field: Field): Held {
+    return this.fill.refusedAt(row, field.id)?.held ?? row.cells[field.id] ?? { value: null };
+  }
+
+  private text(row: GridRow | undefined, field: Field): string {
+    if (!row) return '';
+    const held = this.held(row, field);
+    if (held.typed !== undefined) return held.typed;
+    if (field.type.kind === 'lookup') return held.text ?? (held.value === null ? '' : String(held.value));
+    if (field.type.kind === 'runningNumber' && row.key === null) return 'new';
+    return showValue(valueKind(field.type), held.value, this.store.locale());
+  }
+
+  private set(table: Table, row: GridRow, field: Field, held: Held): void {
+    if (row.key === null) {
+      row.cells[field.id] = held;
+      this.newTouched.set(true);
+      this.fill.forget(row, field.id);
+      if (held.problem !== undefined) this.fill.refuseNew(table, row, [{ field: field.id, message: held.problem }], '');
+      this.refresh();
+      return;
+    }
+    this.fill.edit(table, row, field, held).subscribe(() => this.refresh());
+  }
+
+  private refresh(): void {
+    this.grid?.refreshCells({ force: true });
+  }
+
+  private setSource(): void {
+    const table = this.table();
+    if (!table || !this.grid) return;
+    const source: IDatasource = {
+      getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
+        const [sort] = sortModel;
+        const request = { start: startRow, limit: endRow - startRow, sort: sort ? { field: sort.colId, descending: sort.sort === 'desc' } : null, search: this.search() };
+        this.api.window(this.store.file, table.id, request).subscribe({
+          next: ({ rows, total }) => {
+            this.total.set(total);
+            successCallback(rows.map((cells) => toGridRow(table, cells)), total);
+          },
+          error: (error: unknown) => {
+            this.toast.problem(error);
+            failCallback();
+          },
+        });
+      },
+    };
+    this.grid.setGridOption('datasource', source);
+  }
+}

@@ -1,0 +1,167 @@
+import { DatePipe } from '@angular/common';
+import { Component, inject, signal } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { MatMenuModule } from '@angular/material/menu';
+import { Router, RouterLink } from '@angular/router';
+import { Api, type FileEntry } from '../shared/api.service';
+import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
+import { AccountMenuComponent } from '../shared/account-menu.component';
+import { sizeText } from '../shared/size';
+import { SessionService } from '../shared/session.service';
+import { Toast } from '../shared/toast.service';
+
+@Component({
+  selector: 'hr-files',
+  imports: [DatePipe, MatIconModule, MatMenuModule, RouterLink, AccountMenuComponent],
+  template: `
+    <header>
+      <img src="mark.svg" alt="" width="32" height="32" />
+      <strong class="grow">Heathridge</strong>
+      <hr-account-menu />
+    </header>
+    <main>
+      <div class="row head">
+        <h1 class="grow">Files</h1>
+        @if (session.person()?.maker) {
+          <button class="btn act" (click)="make()"><mat-icon svgIcon="add" />New file</button>
+        }
+      </div>
+      @if (files(); as list) {
+        @if (list.length === 0) {
+          <div class="card empty">
+            <p>{{ session.person()?.maker ? 'There is no file yet. A file holds the tables of one office, with everything built on them.' : 'No file is open to you yet: ask the person who builds them.' }}</p>
+          </div>
+        } @else {
+          <table class="card">
+            <thead>
+              <tr>
+                <th scope="col">Name</th>
+                <th scope="col">You are</th>
+                <th scope="col">Last changed</th>
+                <th scope="col" class="right">Size</th>
+                <th scope="col"><span class="visually-hidden">Open</span></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (file of list; track file.id) {
+                <tr>
+                  <td>
+                    <a class="name" [routerLink]="file.role === 'builder' ? ['/file', file.id] : ['/desk', file.id]">{{ file.name }}</a>
+                  </td>
+                  <td>{{ file.role }}</td>
+                  <td>{{ file.changedAt | date: 'd MMM y, HH:mm' }}</td>
+                  <td class="right">{{ size(file.size) }}</td>
+                  <td class="right actions">
+                    @if (file.role === 'builder') {
+                      <a class="btn small" [routerLink]="['/file', file.id]" [attr.aria-label]="'Design ' + file.name">Design</a>
+                    }
+                    <a class="btn small" [routerLink]="['/desk', file.id]" [attr.aria-label]="'Open the Desk of ' + file.name"><mat-icon svgIcon="storefront" />Desk</a>
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        }
+      } @else if (failed()) {
+        <div class="card empty"><p>The files could not be read.</p><button class="btn" (click)="load()">Try again</button></div>
+      } @else {
+        <div class="card empty"><mat-icon class="spin" svgIcon="progress_activity" />Reading the files …</div>
+      }
+    </main>
+  `,
+  styles: `
+    header {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      height: 56px;
+      padding: 0 16px;
+      background: var(--paper);
+      border-bottom: 1px solid var(--line);
+    }
+    main {
+      max-width: 900px;
+      margin: 0 auto;
+      padding: 32px 16px;
+    }
+    .head {
+      margin-bottom: 14px;
+    }
+    table {
+      width: 100%;
+      border-collapse: separate;
+      border-spacing: 0;
+    }
+    th,
+    td {
+      height: 44px;
+      padding: 0 14px;
+      text-align: left;
+      border-bottom: 1px solid var(--line);
+    }
+    tr:last-child td {
+      border-bottom: 0;
+    }
+    th {
+      height: 36px;
+      font-size: 12.5px;
+      color: var(--soft);
+    }
+    .right {
+      text-align: right;
+    }
+    .actions {
+      white-space: nowrap;
+    }
+    .actions .btn {
+      margin-left: 6px;
+    }
+    .name {
+      font-weight: 700;
+      color: var(--ink);
+    }
+  `,
+})
+export class FilesComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
+  readonly session = inject(SessionService);
+  readonly files = signal<readonly FileEntry[] | null>(null);
+  readonly failed = signal(false);
+  readonly size = sizeText;
+
+  constructor() {
+    this.load();
+  }
+
+  load(): void {
+    this.failed.set(false);
+    this.api.files().subscribe({
+      next: ({ files }) => this.files.set(files),
+      error: (error: unknown) => {
+        this.failed.set(true);
+        this.toast.problem(error);
+      },
+    });
+  }
+
+  make(name?: string): void {
+    const data: Question = { title: 'New file', label: 'What is it called?', act: 'Make file', value: name ?? '', hint: 'One file holds the tables of one office.' };
+    this.dialog
+      .open<AskDialog, Question, Answer>(AskDialog, { data })
+      .afterClosed()
+      .subscribe((answer) => {
+        if (!answer) return;
+        this.api.createFile(answer.name).subscribe({
+          next: ({ id }) => void this.router.navigate(['/file', id]),
+          error: (error: unknown) => {
+            this.toast.problem(error);
+            this.make(answer.name);
+          },
+        });
+      });
+  }
+}

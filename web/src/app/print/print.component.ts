@@ -1,0 +1,265 @@
+import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { Router } from '@angular/router';
+import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import type { Report } from '@heathridge/core/design';
+import { moved } from '@heathridge/core/form';
+import { sourceColumns, type PageModel } from '@heathridge/core/report';
+import { FileStore } from '../bench/file.store';
+import { Api } from '../shared/api.service';
+import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { newId } from '../shared/ids';
+import { problemOf } from '../shared/problem';
+import { PageComponent } from './page.component';
+
+type Column = Report['columns'][number];
+
+/** Columns a new report begins with. */
+const FIRST_COLUMNS = 6;
+
+/** Reports: the outline at the left, the real pages in the middle, Details at the right. */
+@Component({
+  selector: 'hr-print',
+  imports: [MatIconModule, PageComponent],
+  host: { '(document:keydown)': 'keys($event)' },
+  templateUrl: './print.component.html',
+  styleUrl: './print.component.scss',
+})
+export class PrintComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  readonly store = inject(FileStore);
+  readonly reportParam = input<string | undefined>(undefined, { alias: 'report' });
+  readonly report = signal<Report | null>(null);
+  readonly model = signal<PageModel | null>(null);
+  readonly at = signal(0);
+  readonly problem = signal('');
+  readonly busy = signal(false);
+  readonly picked = signal<string | null>(null);
+  private readonly layouts = new Subject<Report>();
+
+  readonly dirty = computed(() => {
+    const report = this.report();
+    return report !== null && JSON.stringify(this.store.design().reports.find(({ id }) => id === report.id)) !== JSON.stringify(report);
+  });
+  readonly choices = computed(() => {
+    const report = this.report();
+    return report ? sourceColumns(this.store.design(), report.source) : [];
+  });
+  readonly sourceLabel = computed(() => {
+    const source = this.report()?.source;
+    const { tables, queries } = this.store.design();
+    if (!source) return '';
+    return source.kind === 'table' ? (tables.find(({ id }) => id === source.id)?.plural ?? '') : (queries.find(({ id }) => id === source.id)?.label ?? '');
+  });
+  readonly unused = computed(() => this.choices().filter(({ id }) => !this.report()!.columns.some(({ column }) => column === id)));
+  readonly pickedColumn = computed((): Column | null => this.report()?.columns.find(({ column }) => column === this.picked()) ?? null);
+  readonly pdf = computed(() => (this.report() ? this.api.reportPdf(this.store.file, this.report()!.id) : ''));
+
+  constructor() {
+    this.layouts
+      .pipe(
+        debounceTime(200),
+        switchMap((report) => {
+          this.busy.set(true);
+          return this.api.reportPages(this.store.file, report).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              this.model.set(null);
+              this.busy.set(false);
+              return EMPTY;
+            }),
+          );
+        }),
+        takeUntilDestroyed(),
+      )
+      .subscribe((model) => {
+        this.model.set(model);
+        this.problem.set('');
+        this.busy.set(false);
+        this.at.update((at) => Math.min(at, model.pages.length - 1));
+      });
+    effect(() => {
+      const wanted = this.reportParam();
+      const { reports } = this.store.design();
+      untracked(() => {
+        if (this.report() !== null && (wanted === undefined || wanted === this.report()?.id)) return;
+        const found = reports.find(({ id }) => id === wanted) ?? reports[0];
+        if (found) this.take(found);
+      });
+    });
+  }
+
+  unsaved(): boolean {
+    return this.dirty();
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (event.ctrlKey && event.key.toLowerCase() === 's') {
+      event.preventDefault();
+      if (this.dirty()) this.save();
+    }
+  }
+
+  open(report: Report): void {
+    if (report.id === this.report()?.id) return;
+    this.ifFree(() => {
+      this.take(report);
+      void this.router.navigate([], { queryParams: { report: report.id } });
+    });
+  }
+
+  make(): void {
+    this.ifFree(() => {
+      const { tables, queries } = this.store.design();
+      const options = [
+        ...queries.map(({ id, label }) => ({ id: `query ${id}`, label, group: 'query' })),
+        ...tables.map(({ id, plural }) => ({ id: `table ${id}`, label: plural, group: 'table' })),
+      ];
+      const data: Question = { title: 'New report', label: 'What is its title?', act: 'Lay it out', from: { label: 'Prints the rows of', options } };
+      this.dialog
+        .open<AskDialog, Question, Answer>(AskDialog, { data })
+        .afterClosed()
+        .subscribe((answer) => {
+          if (!answer) return;
+          const [kind, id] = answer.from.split(' ') as ['table' | 'query', string];
+          this.take(this.fresh(answer.name, { kind, id }));
+        });
+    });
+  }
+
+  save(): void {
+    const report = this.report();
+    if (report) this.store.save(report).subscribe();
+  }
+
+  drop(): void {
+    const report = this.report();
+    if (!report) return;
+    const data: Confirmation = { title: `Drop ${report.label}?`, text: 'The report goes; the rows it prints stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => {
+        if (!sure) return;
+        const forget = (): void => {
+          this.report.set(null);
+          this.model.set(null);
+          const [next] = this.store.design().reports;
+          if (next) this.take(next);
+          void this.router.navigate([], { queryParams: {} });
+        };
+        if (this.store.design().reports.some(({ id }) => id === report.id)) this.store.drop(report).subscribe(forget);
+        else forget();
+      });
+  }
+
+  set(patch: Partial<Report>): void {
+    const report = this.report();
+    if (!report) return;
+    this.report.set({ ...report, ...patch });
+    this.layouts.next(this.report()!);
+  }
+
+  rename(label: string): void {
+    if (label.trim() !== '') this.set({ label: label.trim() });
+  }
+
+  labelOf(id: string): string {
+    return this.choices().find((choice) => choice.id === id)?.label ?? 'a column that is gone';
+  }
+
+  setColumn(patch: Partial<Column>): void {
+    this.set({ columns: this.report()!.columns.map((column) => (column.column === this.picked() ? { ...column, ...patch } : column)) });
+  }
+
+  addColumn(id: string): void {
+    this.set({ columns: [...this.report()!.columns, { column: id, label: this.labelOf(id), sum: false }] });
+    this.picked.set(id);
+  }
+
+  moveColumn(by: number): void {
+    const { columns } = this.report()!;
+    const from = columns.findIndex(({ column }) => column === this.picked());
+    this.set({ columns: moved(columns, from, from + by) });
+  }
+
+  removeColumn(): void {
+    const columns = this.report()!.columns.filter(({ column }) => column !== this.picked());
+    if (columns.length === 0) return;
+    this.picked.set(null);
+    this.set({ columns });
+  }
+
+  setGroup(id: string): void {
+    this.set({ group: id === '' ? null : { column: id, newPage: this.report()!.group?.newPage ?? false } });
+  }
+
+  setSort(id: string): void {
+    this.set({ sort: id === '' ? null : { column: id, descending: this.report()!.sort?.descending ?? false } });
+  }
+
+  /** Whether a column can be summed: it holds numbers. */
+  canSum(id: string): boolean {
+    return this.choices().find((choice) => choice.id === id)?.numeric ?? false;
+  }
+
+  hasSums({ columns }: Report): boolean {
+    return columns.some(({ sum }) => sum);
+  }
+
+  page(by: number): void {
+    const count = this.model()?.pages.length ?? 1;
+    this.at.update((at) => Math.min(Math.max(at + by, 0), count - 1));
+  }
+
+  /** Opens the PDF, after saving what has changed: the PDF is of the saved report. */
+  print(): void {
+    const report = this.report();
+    if (!report) return;
+    const show = (): void => {
+      window.open(this.pdf(), '_blank', 'noopener');
+    };
+    if (this.dirty()) this.store.save(report).subscribe(show);
+    else show();
+  }
+
+  private fresh(label: string, source: Report['source']): Report {
+    const columns = sourceColumns(this.store.design(), source).slice(0, FIRST_COLUMNS);
+    return {
+      type: 'report',
+      id: newId('p'),
+      label,
+      source,
+      columns: columns.map((column) => ({ column: column.id, label: column.label, sum: false })),
+      group: null,
+      sort: null,
+      paper: 'A4 tall',
+    };
+  }
+
+  private take(report: Report): void {
+    this.report.set(report);
+    this.model.set(null);
+    this.picked.set(null);
+    this.at.set(0);
+    this.problem.set('');
+    this.layouts.next(report);
+  }
+
+  private ifFree(then: () => void): void {
+    if (!this.dirty()) {
+      then();
+      return;
+    }
+    const data: Confirmation = { title: 'Leave this report unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => sure && then());
+  }
+}

@@ -1,0 +1,181 @@
+import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { of } from 'rxjs';
+import { sqlText } from '@heathridge/core/expression';
+import type { Field } from '@heathridge/core/design';
+import { FileStore } from '../bench/file.store';
+import { Api } from '../shared/api.service';
+import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import type { FieldPath } from './paths';
+
+interface Shape {
+  readonly id: string;
+  readonly label: string;
+  /** How many values it compares with. */
+  readonly values: 0 | 1 | 2;
+}
+
+const EMPTY: readonly Shape[] = [
+  { id: 'filled', label: 'is filled', values: 0 },
+  { id: 'empty', label: 'is empty', values: 0 },
+];
+const EQUAL: readonly Shape[] = [
+  { id: '=', label: 'is', values: 1 },
+  { id: '<>', label: 'is not', values: 1 },
+];
+const ORDER: readonly Shape[] = [
+  { id: '<', label: 'is less than', values: 1 },
+  { id: '<=', label: 'is at most', values: 1 },
+  { id: '>', label: 'is more than', values: 1 },
+  { id: '>=', label: 'is at least', values: 1 },
+  { id: 'between', label: 'lies between', values: 2 },
+];
+const DATES: readonly Shape[] = [
+  { id: 'past', label: 'is before today', values: 0 },
+  { id: 'coming', label: 'is after today', values: 0 },
+  { id: '<', label: 'is before', values: 1 },
+  { id: '>', label: 'is after', values: 1 },
+  { id: 'between', label: 'lies between', values: 2 },
+];
+const TEXTS: readonly Shape[] = [
+  { id: 'holds', label: 'contains', values: 1 },
+  { id: 'begins', label: 'begins with', values: 1 },
+];
+
+function shapesFor(field: Field): readonly Shape[] {
+  switch (field.type.kind) {
+    case 'tick':
+      return [
+        { id: 'yes', label: 'is ticked', values: 0 },
+        { id: 'no', label: 'is not ticked', values: 0 },
+      ];
+    case 'date':
+      return [...DATES, ...EQUAL, ...EMPTY];
+    case 'text':
+    case 'longText':
+      return [...TEXTS, ...EQUAL, ...EMPTY];
+    case 'choice':
+    case 'lookup':
+      return [...EQUAL, ...EMPTY];
+    default:
+      return [...EQUAL, ...ORDER, ...EMPTY];
+  }
+}
+
+/** Puts a condition together from a field, a shape and values; the result is an expression. */
+@Component({
+  selector: 'hr-condition-builder',
+  imports: [FormsModule, ValueInputComponent],
+  template: `
+    <div class="field">
+      <label for="c-field">Keep rows where</label>
+      <select id="c-field" class="input" cdkFocusInitial [ngModel]="at()" (ngModelChange)="choose(+$event)">
+        @for (path of paths(); track path.text; let i = $index) {
+          <option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</option>
+        }
+      </select>
+    </div>
+    <div class="field">
+      <label for="c-shape">how</label>
+      <select id="c-shape" class="input" [ngModel]="shape().id" (ngModelChange)="shapeId.set($event)">
+        @for (item of shapes(); track item.id) {
+          <option [value]="item.id">{{ item.label }}</option>
+        }
+      </select>
+    </div>
+    @if (shape().values > 0) {
+      <div class="field">
+        <span class="label">{{ shape().values === 2 ? 'from' : 'what' }}</span>
+        <hr-value-input label="Value" [field]="inputField()" [held]="first()" [reading]="store.reading()" [fetch]="fetch" (changed)="first.set($event)" />
+        @if (first().problem) {
+          <p class="message">{{ first().problem }}</p>
+        }
+      </div>
+    }
+    @if (shape().values === 2) {
+      <div class="field">
+        <span class="label">to</span>
+        <hr-value-input label="Value to" [field]="inputField()" [held]="second()" [reading]="store.reading()" [fetch]="fetch" (changed)="second.set($event)" />
+      </div>
+    }
+    <div class="row">
+      <span class="grow code cut soft" [title]="expression()">{{ expression() }}</span>
+      <button class="btn act small" type="button" [disabled]="expression() === ''" (click)="made.emit(expression())">Add</button>
+    </div>
+  `,
+  styles: `
+    :host {
+      display: grid;
+      gap: 10px;
+    }
+  `,
+})
+export class ConditionBuilderComponent {
+  private readonly api = inject(Api);
+  readonly store = inject(FileStore);
+  readonly paths = input.required<readonly FieldPath[]>();
+  readonly made = output<string>();
+  readonly at = signal(0);
+  readonly shapeId = signal('');
+  readonly first = signal<Held>({ value: null });
+  readonly second = signal<Held>({ value: null });
+  readonly path = computed(() => this.paths()[this.at()]!);
+  readonly shapes = computed(() => shapesFor(this.path().field));
+  readonly shape = computed(() => this.shapes().find(({ id }) => id === this.shapeId()) ?? this.shapes()[0]!);
+  /** A field of its own for the value's input: it may be empty and has no rule. */
+  readonly inputField = computed((): Field => {
+    const { field } = this.path();
+    return field.type.kind === 'longText' ? { ...field, type: { kind: 'text', most: null } } : field;
+  });
+  readonly fetch = (field: string, search: string) => (this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, search) : of([]));
+
+  readonly expression = computed(() => {
+    const { text } = this.path();
+    const shape = this.shape();
+    switch (shape.id) {
+      case 'filled':
+        return `${text} IS NOT NULL`;
+      case 'empty':
+        return `${text} IS NULL`;
+      case 'yes':
+        return text;
+      case 'no':
+        return `NOT ${text}`;
+      case 'past':
+        return `${text} < CURRENT_DATE`;
+      case 'coming':
+        return `${text} > CURRENT_DATE`;
+    }
+    const [a, b] = [this.literal(this.first()), this.literal(this.second())];
+    if (a === '' || (shape.values === 2 && b === '')) return '';
+    switch (shape.id) {
+      case 'between':
+        return `${text} BETWEEN ${a} AND ${b}`;
+      case 'holds':
+        return `${text} LIKE ${sqlText(`%${this.escaped(this.first())}%`)} ESCAPE '!'`;
+      case 'begins':
+        return `${text} LIKE ${sqlText(`${this.escaped(this.first())}%`)} ESCAPE '!'`;
+      default:
+        return `${text} ${shape.id} ${a}`;
+    }
+  });
+
+  choose(index: number): void {
+    this.at.set(index);
+    this.shapeId.set('');
+    this.first.set({ value: null });
+    this.second.set({ value: null });
+  }
+
+  private escaped({ value }: Held): string {
+    return String(value ?? '').replace(/[!%_]/g, '!$&');
+  }
+
+  private literal({ value, problem }: Held): string {
+    if (value === null || problem !== undefined) return '';
+    const kind = this.path().field.type.kind;
+    if (kind === 'date') return `DATE ${sqlText(String(value))}`;
+    if (typeof value === 'number') return String(value);
+    return kind === 'money' || kind === 'decimal' ? String(value) : sqlText(String(value));
+  }
+}

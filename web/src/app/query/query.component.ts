@@ -1,0 +1,396 @@
+import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { OverlayModule } from '@angular/cdk/overlay';
+import { A11yModule } from '@angular/cdk/a11y';
+import { FormsModule } from '@angular/forms';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { Router } from '@angular/router';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import { attempt, fromStored, toStored } from '@heathridge/core/expression';
+import { fieldOf, tableOf, type Measure, type Query, type QueryColumn, type Table } from '@heathridge/core/design';
+import { newQuery } from '@heathridge/core/query';
+import { isNumeric, showValue, type Value } from '@heathridge/core/values';
+import { FileStore } from '../bench/file.store';
+import { Api, type QueryResult } from '../shared/api.service';
+import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { ExpressionEditorComponent } from '../shared/expression-editor.component';
+import { newId } from '../shared/ids';
+import { problemOf } from '../shared/problem';
+import { ConditionBuilderComponent } from './condition-builder.component';
+import { FunnelComponent } from './funnel.component';
+import { pathsFrom, type FieldPath } from './paths';
+
+export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
+  { id: 'count', label: 'count' },
+  { id: 'sum', label: 'sum' },
+  { id: 'average', label: 'average' },
+  { id: 'least', label: 'least' },
+  { id: 'most', label: 'most' },
+];
+
+/** Which part of the sentence is being edited. */
+type Part = { readonly kind: 'with' | 'where' | 'column' | 'by' | 'measure' | 'sort' | 'first'; readonly index: number };
+
+/** A query as a sentence, its funnel and its result. */
+@Component({
+  selector: 'hr-query',
+  imports: [A11yModule, FormsModule, MatIconModule, OverlayModule, ConditionBuilderComponent, ExpressionEditorComponent, FunnelComponent],
+  host: { '(document:keydown)': 'keys($event)' },
+  templateUrl: './query.component.html',
+  styleUrl: './query.component.scss',
+})
+export class QueryComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  readonly store = inject(FileStore);
+  readonly totals = TOTALS;
+  readonly queryParam = input<string | undefined>(undefined, { alias: 'query' });
+  /** The query as it is being edited; null until there is one. */
+  readonly query = signal<Query | null>(null);
+  readonly result = signal<QueryResult | null>(null);
+  readonly problem = signal('');
+  readonly busy = signal(false);
+  readonly view = signal<'words' | 'sql'>('words');
+  readonly part = signal<Part | null>(null);
+  private readonly runs = new Subject<Query>();
+
+  readonly table = computed((): Table | null => this.store.design().tables.find(({ id }) => id === this.query()?.from) ?? null);
+  readonly dirty = computed(() => {
+    const query = this.query();
+    const saved = this.store.design().queries.find(({ id }) => id === query?.id);
+    return query !== null && JSON.stringify(saved) !== JSON.stringify(query);
+  });
+  /** Fields that a column, group or total may use: of the table and along its lookups. */
+  readonly fieldPaths = computed((): FieldPath[] => {
+    const table = this.table();
+    return table ? pathsFrom(this.store.design(), table) : [];
+  });
+  readonly linkPaths = computed(() => this.fieldPaths().filter(({ field }) => field.type.kind === 'lookup'));
+  readonly resultColumns = computed((): readonly { id: string; label: string }[] => {
+    const query = this.query();
+    const table = this.table();
+    if (!query || !table) return [];
+    if (query.group) return [...query.group.by, ...query.group.measures];
+    return query.columns.length > 0 ? query.columns : table.fields;
+  });
+
+  constructor() {
+    this.runs
+      .pipe(
+        debounceTime(250),
+        switchMap((query) => {
+          this.busy.set(true);
+          return this.api.runQuery(this.store.file, query).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              this.result.set(null);
+              this.busy.set(false);
+              return EMPTY;
+            }),
+          );
+        }),
+        takeUntilDestroyed(),
+      )
+      .subscribe((result) => {
+        this.result.set(result);
+        this.problem.set('');
+        this.busy.set(false);
+      });
+    effect(() => {
+      const wanted = this.queryParam();
+      const { queries } = this.store.design();
+      untracked(() => {
+        if (this.query() !== null && (wanted === undefined || wanted === this.query()?.id)) return;
+        const found = queries.find(({ id }) => id === wanted) ?? queries[0];
+        if (found) this.take(found);
+      });
+    });
+  }
+
+  unsaved(): boolean {
+    return this.dirty();
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (event.ctrlKey && event.key.toLowerCase() === 's') {
+      event.preventDefault();
+      if (this.dirty()) this.save();
+    }
+  }
+
+  open(query: Query): void {
+    if (query.id === this.query()?.id) return;
+    this.ifFree(() => {
+      this.take(query);
+      void this.router.navigate([], { queryParams: { query: query.id } });
+    });
+  }
+
+  make(): void {
+    this.ifFree(() => {
+      const data: Question = {
+        title: 'New query',
+        label: 'What is it called?',
+        act: 'Begin',
+        from: { label: 'Take every', options: this.store.design().tables.map(({ id, label }) => ({ id, label })) },
+      };
+      this.dialog
+        .open<AskDialog, Question, Answer>(AskDialog, { data })
+        .afterClosed()
+        .subscribe((answer) => answer && this.take(newQuery(newId('q'), answer.name, tableOf(this.store.design(), answer.from))));
+    });
+  }
+
+  save(): void {
+    const query = this.query();
+    if (query) this.store.save(query).subscribe();
+  }
+
+  drop(): void {
+    const query = this.query();
+    if (!query) return;
+    const data: Confirmation = { title: `Drop ${query.label}?`, text: 'The query goes; the rows it reads stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => {
+        if (!sure) return;
+        const forget = (): void => {
+          this.query.set(null);
+          const [next] = this.store.design().queries;
+          if (next) this.take(next);
+          void this.router.navigate([], { queryParams: {} });
+        };
+        if (this.store.design().queries.some(({ id }) => id === query.id)) this.store.drop(query).subscribe(forget);
+        else forget();
+      });
+  }
+
+  set(patch: Partial<Query>): void {
+    const query = this.query();
+    if (!query) return;
+    const next = { ...query, ...patch };
+    // What is sorted by must still be a column.
+    const ids = new Set((next.group ? [...next.group.by, ...next.group.measures] : next.columns.length > 0 ? next.columns : (this.table()?.fields ?? [])).map(({ id }) => id));
+    this.query.set({ ...next, sort: next.sort.filter(({ column }) => ids.has(column)) });
+    this.runs.next(this.query()!);
+  }
+
+  edit(kind: Part['kind'], index: number): void {
+    const open = this.part();
+    this.part.set(open?.kind === kind && open.index === index ? null : { kind, index });
+  }
+
+  isOpen(kind: Part['kind'], index: number): boolean {
+    const open = this.part();
+    return open?.kind === kind && open.index === index;
+  }
+
+  close(): void {
+    this.part.set(null);
+  }
+
+  /** An expression in stored form with today's names. */
+  named(stored: string): string {
+    const table = this.table();
+    if (!table) return stored;
+    const result = attempt(() => fromStored(stored, this.store.catalog(), table.id));
+    return result.ok ? result.value : stored;
+  }
+
+  private stored(text: string): string {
+    return toStored(text, this.store.catalog(), this.query()!.from);
+  }
+
+  linkLabel(path: readonly string[]): string {
+    const table = this.table();
+    if (!table) return '';
+    const labels: string[] = [];
+    let at: Table = table;
+    for (const id of path) {
+      const field = fieldOf(at, id);
+      if (field?.type.kind !== 'lookup') return 'a link that is gone';
+      labels.push(field.label.toLowerCase());
+      at = tableOf(this.store.design(), field.type.table);
+    }
+    return labels.join('’s ');
+  }
+
+  addLink(path: readonly string[]): void {
+    const query = this.query()!;
+    this.set({ with: [...query.with, { path: [...path], keepWithout: true }] });
+    this.close();
+  }
+
+  setKeep(index: number, keepWithout: boolean): void {
+    this.set({ with: this.query()!.with.map((item, i) => (i === index ? { ...item, keepWithout } : item)) });
+  }
+
+  removeAt(kind: 'with' | 'where' | 'columns' | 'sort', index: number): void {
+    this.set({ [kind]: this.query()![kind].filter((_, i) => i !== index) });
+    this.close();
+  }
+
+  setCondition(index: number, { text, ok }: { text: string; ok: boolean }): void {
+    if (!ok || text.trim() === '') return;
+    const where = [...this.query()!.where];
+    const stored = this.stored(text);
+    if (where[index] === stored) return;
+    where[index] = stored;
+    this.set({ where });
+  }
+
+  addCondition(text: string): void {
+    this.set({ where: [...this.query()!.where, this.stored(text)] });
+    this.close();
+  }
+
+  addColumn(path: FieldPath): void {
+    const query = this.query()!;
+    this.set({ columns: [...query.columns, { id: newId('c'), label: path.label, expression: this.stored(path.text) }] });
+  }
+
+  addWorkedOut(): void {
+    const query = this.query()!;
+    const first = this.fieldPaths()[0];
+    if (!first) return;
+    this.set({ columns: [...query.columns, { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) }] });
+    this.part.set({ kind: 'column', index: query.columns.length });
+  }
+
+  setColumn(index: number, patch: Partial<QueryColumn>): void {
+    this.set({ columns: this.query()!.columns.map((column, i) => (i === index ? { ...column, ...patch } : column)) });
+  }
+
+  columnText(index: number, { text, ok }: { text: string; ok: boolean }): void {
+    const column = this.query()!.columns[index];
+    if (ok && column && text.trim() !== '' && this.stored(text) !== column.expression) this.setColumn(index, { expression: this.stored(text) });
+  }
+
+  moveColumn(index: number, by: number): void {
+    const columns = [...this.query()!.columns];
+    const [item] = columns.splice(index, 1);
+    if (!item) return;
+    columns.splice(index + by, 0, item);
+    this.set({ columns });
+    this.part.set({ kind: 'column', index: index + by });
+  }
+
+  groupBy(path: FieldPath): void {
+    const group = this.query()!.group ?? { by: [], measures: [{ id: newId('m'), label: `Number of ${this.table()!.plural.toLowerCase()}`, total: 'count' as const, expression: null }] };
+    this.set({ group: { ...group, by: [...group.by, { id: newId('g'), label: path.label, expression: this.stored(path.text) }] } });
+    this.close();
+  }
+
+  groupText(index: number, { text, ok }: { text: string; ok: boolean }): void {
+    const group = this.query()!.group!;
+    const item = group.by[index];
+    if (ok && item && text.trim() !== '' && this.stored(text) !== item.expression)
+      this.set({ group: { ...group, by: group.by.map((other, i) => (i === index ? { ...other, expression: this.stored(text) } : other)) } });
+  }
+
+  setGroupLabel(index: number, label: string): void {
+    const group = this.query()!.group!;
+    if (label.trim() !== '') this.set({ group: { ...group, by: group.by.map((other, i) => (i === index ? { ...other, label: label.trim() } : other)) } });
+  }
+
+  removeGroup(index: number): void {
+    const group = this.query()!.group!;
+    const by = group.by.filter((_, i) => i !== index);
+    this.set({ group: by.length === 0 ? null : { ...group, by } });
+    this.close();
+  }
+
+  addMeasure(total: Measure['total'], path: FieldPath | null): void {
+    const group = this.query()!.group!;
+    const word = { count: 'Number of', sum: 'Sum of', average: 'Average', least: 'Least', most: 'Most' }[total];
+    const label = path ? `${word} ${path.label.toLowerCase()}` : `Number of ${this.table()!.plural.toLowerCase()}`;
+    const measure: Measure = { id: newId('m'), label: label.slice(0, 60), total, expression: path ? this.stored(path.text) : null };
+    this.set({ group: { ...group, measures: [...group.measures, measure] } });
+    this.close();
+  }
+
+  setMeasure(index: number, patch: Partial<Measure>): void {
+    const group = this.query()!.group!;
+    this.set({ group: { ...group, measures: group.measures.map((other, i) => (i === index ? { ...other, ...patch } : other)) } });
+  }
+
+  measureText(index: number, { text, ok }: { text: string; ok: boolean }): void {
+    const measure = this.query()!.group!.measures[index];
+    if (!ok || !measure) return;
+    const expression = text.trim() === '' ? (measure.total === 'count' ? null : measure.expression) : this.stored(text);
+    if (expression !== measure.expression) this.setMeasure(index, { expression });
+  }
+
+  setTotal(index: number, total: Measure['total']): void {
+    const measure = this.query()!.group!.measures[index]!;
+    const fallback = this.fieldPaths().find(({ field }) => field.type.kind === 'money' || field.type.kind === 'decimal' || field.type.kind === 'wholeNumber');
+    const expression = measure.expression ?? (total === 'count' || !fallback ? null : this.stored(fallback.text));
+    if (expression !== null || total === 'count') this.setMeasure(index, { total, expression });
+  }
+
+  removeMeasure(index: number): void {
+    const group = this.query()!.group!;
+    this.set({ group: { ...group, measures: group.measures.filter((_, i) => i !== index) } });
+    this.close();
+  }
+
+  addSort(column: string): void {
+    this.set({ sort: [...this.query()!.sort, { column, descending: false }] });
+    this.close();
+  }
+
+  setSort(index: number, patch: Partial<Query['sort'][number]>): void {
+    this.set({ sort: this.query()!.sort.map((item, i) => (i === index ? { ...item, ...patch } : item)) });
+  }
+
+  columnLabel(id: string): string {
+    return this.resultColumns().find((column) => column.id === id)?.label ?? '';
+  }
+
+  measureLabel(measure: Measure): string {
+    const word = TOTALS.find(({ id }) => id === measure.total)!.label;
+    return measure.expression === null ? `count of ${this.table()?.plural.toLowerCase()}` : `${word} of ${this.named(measure.expression)}`;
+  }
+
+  setFirst(text: string): void {
+    const first = Math.round(Number(text));
+    this.set({ first: first >= 1 ? Math.min(first, 1_000_000) : null });
+  }
+
+  rename(label: string): void {
+    if (label.trim() !== '') this.set({ label: label.trim() });
+  }
+
+  cell(value: Value, column: number): string {
+    const kind = this.result()!.columns[column]!.kind;
+    return showValue(kind, value, this.store.locale());
+  }
+
+  numeric(column: number): boolean {
+    return isNumeric(this.result()!.columns[column]!.kind);
+  }
+
+  private take(query: Query): void {
+    this.query.set(query);
+    this.part.set(null);
+    this.result.set(null);
+    this.problem.set('');
+    this.runs.next(query);
+  }
+
+  private ifFree(then: () => void): void {
+    if (!this.dirty()) {
+      then();
+      return;
+    }
+    const data: Confirmation = { title: 'Leave this query unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => sure && then());
+  }
+}

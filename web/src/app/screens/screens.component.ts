@@ -1,0 +1,253 @@
+import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { Router } from '@angular/router';
+import { catchError, of, Subject, switchMap } from 'rxjs';
+import { fieldOf, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
+import { formFromTable, moved, widthOf } from '@heathridge/core/form';
+import type { RowKey } from '@heathridge/core/rows';
+import { FileStore } from '../bench/file.store';
+import { FormViewComponent } from '../desk/form-view.component';
+import { RecordState } from '../desk/record.state';
+import { Api, type RecordData } from '../shared/api.service';
+import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { newId } from '../shared/ids';
+import { Toast } from '../shared/toast.service';
+
+type FormField = Form['fields'][number];
+
+const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
+
+/** Forms with their subforms, designed on a record of the real data. */
+@Component({
+  selector: 'hr-screens',
+  imports: [MatIconModule, FormViewComponent],
+  host: { '(document:keydown)': 'keys($event)' },
+  templateUrl: './screens.component.html',
+  styleUrl: './screens.component.scss',
+})
+export class ScreensComponent {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
+  readonly store = inject(FileStore);
+  readonly widths = WIDTHS;
+  readonly screenParam = input<string | undefined>(undefined, { alias: 'screen' });
+  readonly form = signal<Form | null>(null);
+  readonly data = signal<RecordData | null>(null);
+  readonly picked = signal<readonly string[]>([]);
+  private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
+
+  readonly table = computed((): Table | null => this.store.design().tables.find(({ id }) => id === this.form()?.table) ?? null);
+  readonly dirty = computed(() => {
+    const form = this.form();
+    return form !== null && JSON.stringify(this.store.design().forms.find(({ id }) => id === form.id)) !== JSON.stringify(form);
+  });
+  readonly state = computed((): RecordState | null => {
+    const form = this.form();
+    if (!form || !this.table()) return null;
+    return new RecordState(this.store.design(), form, this.data(), { today: this.store.today(), now: `${this.store.today()}T00:00:00Z` });
+  });
+  readonly shelf = computed(() => (this.form()?.hidden ?? []).flatMap((id) => fieldOf(this.table()!, id) ?? []));
+  readonly pickedFields = computed((): FormField[] => this.form()?.fields.filter(({ field }) => this.picked().includes(field)) ?? []);
+  readonly pickedSubform = computed((): Subform | null => this.form()?.subforms.find(({ link }) => this.picked().includes(link)) ?? null);
+  readonly pickedNames = computed(() => this.pickedFields().map(({ field }) => fieldOf(this.table()!, field)?.label ?? '').join(', '));
+  readonly subformTable = computed(() => {
+    const link = this.pickedSubform()?.link;
+    return link === undefined ? null : (this.store.design().tables.find((table) => fieldOf(table, link)) ?? null);
+  });
+
+  constructor() {
+    this.previews
+      .pipe(
+        switchMap(({ form, key }) =>
+          this.api.previewForm(this.store.file, form, key).pipe(
+            catchError((error: unknown) => {
+              this.toast.problem(error);
+              return of(null);
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((data) => this.data.set(data));
+    effect(() => {
+      const wanted = this.screenParam();
+      const { forms } = this.store.design();
+      untracked(() => {
+        if (this.form() !== null && (wanted === undefined || wanted === this.form()?.id)) return;
+        const found = forms.find(({ id }) => id === wanted) ?? forms[0];
+        if (found) this.take(found);
+      });
+    });
+  }
+
+  unsaved(): boolean {
+    return this.dirty();
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (event.ctrlKey && event.key.toLowerCase() === 's') {
+      event.preventDefault();
+      if (this.dirty()) this.save();
+    }
+  }
+
+  open(form: Form): void {
+    if (form.id === this.form()?.id) return;
+    this.ifFree(() => {
+      this.take(form);
+      void this.router.navigate([], { queryParams: { screen: form.id } });
+    });
+  }
+
+  make(): void {
+    this.ifFree(() => {
+      const options = this.store.design().tables.map(({ id, plural }) => ({ id, label: plural }));
+      const data: Question = { title: 'New form', label: 'What is it called on the Desk?', act: 'Make it', from: { label: 'From the table', options }, hint: 'Every field gets its control, every table that links to it a subform.' };
+      this.dialog
+        .open<AskDialog, Question, Answer>(AskDialog, { data })
+        .afterClosed()
+        .subscribe((answer) => answer && this.take(formFromTable(this.store.design(), tableOf(this.store.design(), answer.from), newId('o'), answer.name)));
+    });
+  }
+
+  save(): void {
+    const form = this.form();
+    if (form) this.store.save(form).subscribe();
+  }
+
+  drop(): void {
+    const form = this.form();
+    if (!form) return;
+    const data: Confirmation = { title: `Drop ${form.label}?`, text: 'The screen goes from the Desk; the rows it shows stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => {
+        if (!sure) return;
+        const forget = (): void => {
+          this.form.set(null);
+          const [next] = this.store.design().forms;
+          if (next) this.take(next);
+          void this.router.navigate([], { queryParams: {} });
+        };
+        if (this.store.design().forms.some(({ id }) => id === form.id)) this.store.drop(form).subscribe(forget);
+        else forget();
+      });
+  }
+
+  rename(label: string): void {
+    if (label.trim() !== '') this.set({ label: label.trim() });
+  }
+
+  pick({ id, more }: { id: string; more: boolean }): void {
+    const subform = this.form()?.subforms.some(({ link }) => link === id);
+    this.picked.update((known) => {
+      if (!more || subform) return known.length === 1 && known[0] === id ? [] : [id];
+      return known.includes(id) ? known.filter((other) => other !== id) : [...known.filter((other) => this.form()!.fields.some(({ field }) => field === other)), id];
+    });
+  }
+
+  setPicked(patch: Partial<FormField>): void {
+    const form = this.form()!;
+    this.set({ fields: form.fields.map((item) => (this.picked().includes(item.field) ? { ...item, ...patch } : item)) });
+  }
+
+  allPicked<K extends keyof FormField>(key: K, value: FormField[K]): boolean {
+    return this.pickedFields().every((item) => item[key] === value);
+  }
+
+  move({ id, by }: { id: string; by: number }): void {
+    const form = this.form()!;
+    const at = form.fields.findIndex(({ field }) => field === id);
+    if (at >= 0) this.set({ fields: moved(form.fields, at, at + by) });
+    const subform = form.subforms.findIndex(({ link }) => link === id);
+    if (subform >= 0) this.set({ subforms: moved(form.subforms, subform, subform + by) });
+  }
+
+  movePicked(by: number): void {
+    const [id] = this.picked();
+    if (id) this.move({ id, by });
+  }
+
+  hide(): void {
+    const form = this.form()!;
+    const gone = this.pickedFields().map(({ field }) => field);
+    this.set({ fields: form.fields.filter(({ field }) => !gone.includes(field)), hidden: [...form.hidden, ...gone] });
+    this.picked.set([]);
+  }
+
+  show(id: string): void {
+    const form = this.form()!;
+    const field = fieldOf(this.table()!, id)!;
+    this.set({ fields: [...form.fields, { field: id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? 'read' : 'type' }], hidden: form.hidden.filter((other) => other !== id) });
+    this.picked.set([id]);
+  }
+
+  setSubform(patch: Partial<Subform>): void {
+    const form = this.form()!;
+    const { link } = this.pickedSubform()!;
+    this.set({ subforms: form.subforms.map((item) => (item.link === link ? { ...item, ...patch } : item)) });
+  }
+
+  showSubform(link: string): void {
+    this.set({ subforms: this.form()!.subforms.map((item) => (item.link === link ? { ...item, shown: true } : item)) });
+    this.picked.set([link]);
+  }
+
+  toggleColumn(id: string): void {
+    const { fields, link } = this.pickedSubform()!;
+    const table = this.subformTable()!;
+    const has = fields.some(({ field }) => field === id);
+    const next = has
+      ? fields.filter(({ field }) => field !== id)
+      : table.fields
+          .filter((field) => field.id !== link && (field.id === id || fields.some((item) => item.field === field.id)))
+          .map((field) => fields.find((item) => item.field === field.id) ?? { field: field.id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? ('read' as const) : ('type' as const) });
+    if (next.length > 0) this.setSubform({ fields: next });
+  }
+
+  hasColumn(id: string): boolean {
+    return this.pickedSubform()!.fields.some(({ field }) => field === id);
+  }
+
+  hiddenSubforms(): readonly Subform[] {
+    return this.form()?.subforms.filter(({ shown }) => !shown) ?? [];
+  }
+
+  keyText(): string {
+    const key = this.data()?.record.key;
+    return key ? key.join(' · ') : '';
+  }
+
+  set(patch: Partial<Form>): void {
+    const form = this.form();
+    if (!form) return;
+    const next = { ...form, ...patch };
+    this.form.set(next);
+    if (patch.subforms) this.previews.next({ form: next, key: this.data()?.record.key ?? null });
+  }
+
+  private take(form: Form): void {
+    this.form.set(form);
+    this.data.set(null);
+    this.picked.set([]);
+    this.previews.next({ form, key: null });
+  }
+
+  private ifFree(then: () => void): void {
+    if (!this.dirty()) {
+      then();
+      return;
+    }
+    const data: Confirmation = { title: 'Leave this screen unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => sure && then());
+  }
+}

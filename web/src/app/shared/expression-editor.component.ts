@@ -1,0 +1,152 @@
+import { autocompletion, completionKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
+import { linter, type Diagnostic } from '@codemirror/lint';
+import { EditorState } from '@codemirror/state';
+import { EditorView, keymap } from '@codemirror/view';
+import { CSP_NONCE, Component, effect, ElementRef, inject, input, output, signal, viewChild, type OnDestroy } from '@angular/core';
+import { attempt, bind, bindCondition, CALLS, writtenName, type Catalog } from '@heathridge/core/expression';
+
+const WORDS = ['AND', 'OR', 'NOT', 'IS NULL', 'IS NOT NULL', 'BETWEEN', 'IN', 'LIKE', 'CASE WHEN', 'CURRENT_DATE', "INTERVAL '1' MONTH", 'TRUE', 'FALSE', ...Object.keys(CALLS).map((name) => `${name}(`)];
+
+/** A line in which an expression is written: names are completed, errors shown where they stand. */
+@Component({
+  selector: 'hr-expression-editor',
+  template: `
+    <div #host class="host" [class.wrong]="problem() !== ''"></div>
+    @if (problem()) {
+      <p class="message" role="status">{{ problem() }}</p>
+    } @else if (warning()) {
+      <p class="small gorse" role="status">{{ warning() }}</p>
+    }
+  `,
+  styles: `
+    .host {
+      border: 1px solid #a9aba1;
+      border-radius: 6px;
+      background: #fff;
+    }
+    .host.wrong {
+      border-color: var(--rust);
+    }
+    .gorse {
+      color: var(--gorse);
+    }
+  `,
+})
+export class ExpressionEditorComponent implements OnDestroy {
+  readonly value = input.required<string>();
+  readonly catalog = input.required<Catalog>();
+  /** The table whose fields may be used; null for none. */
+  readonly table = input.required<string | null>();
+  readonly label = input.required<string>();
+  readonly condition = input(false);
+  readonly grouped = input(false);
+  /** An empty line is no mistake. */
+  readonly optional = input(true);
+  /** Every change, with whether it can be used as it stands. */
+  readonly changed = output<{ readonly text: string; readonly ok: boolean }>();
+
+  private readonly host = viewChild.required<ElementRef<HTMLElement>>('host');
+  private readonly nonce = inject(CSP_NONCE, { optional: true });
+  private view: EditorView | null = null;
+  readonly problem = signal('');
+  readonly warning = signal('');
+
+  constructor() {
+    effect(() => {
+      const text = this.value();
+      if (!this.view) this.view = this.create(text);
+      else if (this.view.state.doc.toString() !== text) this.view.dispatch({ changes: { from: 0, to: this.view.state.doc.length, insert: text } });
+      this.check(text);
+    });
+  }
+
+  ngOnDestroy(): void {
+    this.view?.destroy();
+  }
+
+  focus(): void {
+    this.view?.focus();
+  }
+
+  private create(text: string): EditorView {
+    return new EditorView({
+      parent: this.host().nativeElement,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          ...(this.nonce ? [EditorView.cspNonce.of(this.nonce)] : []),
+          history(),
+          keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
+          EditorView.lineWrapping,
+          EditorView.contentAttributes.of({ 'aria-label': this.label() }),
+          EditorView.theme({
+            '&': { fontSize: '13px' },
+            '&.cm-focused': { outline: '2px solid var(--moss)', borderRadius: '6px' },
+            '.cm-content': { fontFamily: 'var(--mono)', padding: '6px 4px' },
+          }),
+          autocompletion({ override: [(context) => this.complete(context)], icons: false }),
+          linter((view) => this.diagnostics(view.state.doc.toString()), { delay: 200 }),
+          EditorView.updateListener.of((update) => {
+            if (!update.docChanged) return;
+            const next = update.state.doc.toString();
+            this.changed.emit({ text: next, ok: this.check(next) });
+          }),
+        ],
+      }),
+    });
+  }
+
+  private scope() {
+    return { catalog: this.catalog(), table: this.table(), grouped: this.grouped() };
+  }
+
+  private bound(text: string) {
+    return attempt(() => (this.condition() ? bindCondition : bind)(text, this.scope()));
+  }
+
+  private check(text: string): boolean {
+    if (text.trim() === '' && this.optional()) {
+      this.problem.set('');
+      this.warning.set('');
+      return true;
+    }
+    const result = this.bound(text);
+    this.problem.set(result.ok ? '' : result.error.message);
+    this.warning.set(result.ok ? (result.value.warnings[0]?.message ?? '') : '');
+    return result.ok;
+  }
+
+  private diagnostics(text: string): Diagnostic[] {
+    if (text.trim() === '') return [];
+    const result = this.bound(text);
+    const clip = (at: number): number => Math.min(at, text.length);
+    if (!result.ok) {
+      const { span, message } = result.error;
+      return [{ from: clip(Math.min(span.start, text.length - 1)), to: clip(Math.max(span.end, span.start + 1)), severity: 'error', message }];
+    }
+    return result.value.warnings.map(({ start, end, message }) => ({ from: clip(start), to: clip(end), severity: 'warning', message }));
+  }
+
+  private complete(context: CompletionContext): CompletionResult | null {
+    const word = context.matchBefore(/[\p{L}\p{N}_."]*/u);
+    if (!word || (word.from === word.to && !context.explicit)) return null;
+    const steps = word.text.split('.');
+    const last = steps.pop() ?? '';
+    let at = this.table();
+    for (const step of steps) {
+      if (at === null) return null;
+      const here = this.catalog().table(at);
+      const name = step.replace(/"/g, '').toLowerCase();
+      at = here.fields.find((field) => field.name.toLowerCase() === name)?.link ?? here.children.find((child) => child.name.toLowerCase() === name)?.table ?? null;
+    }
+    if (at === null && steps.length > 0) return null;
+    const here = at === null ? null : this.catalog().table(at);
+    const options = [
+      ...(here?.fields.map((field) => ({ label: writtenName(field.name), detail: field.link ? 'lookup' : field.type.type, type: 'variable' })) ?? []),
+      ...(here?.children.map((child) => ({ label: writtenName(child.name), detail: 'many rows', type: 'class' })) ?? []),
+      ...(steps.length === 0 ? WORDS.map((label) => ({ label, type: 'keyword' })) : []),
+    ];
+    return { from: word.to - last.length, options };
+  }
+}

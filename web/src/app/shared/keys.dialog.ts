@@ -1,0 +1,48 @@
+import { Component } from '@angular/core';
+import { MatDialogModule } from '@angular/material/dialog';
+
+const KEYS = [
+  ['Ctrl+K', 'go to a table, query, screen or report'],
+  ['Ctrl+S', 'save'],
+  ['Alt+N', 'new record, or new row'],
+  ['Alt+Up, Alt+Down', 'previous, next record'],
+  ['Ctrl+Enter', 'save and start the next'],
+  ['F2, or typing', 'edit a cell'],
+  ['Esc', 'leave a cell as it was'],
+  ['Ctrl+D', 'take the value from the row above'],
+  ['?', 'this list'],
+] as const;
+
+@Component({
+  selector: 'hr-keys',
+  imports: [MatDialogModule],
+  template: `
+    <h2 mat-dialog-title>Keys</h2>
+    <mat-dialog-content>
+      <dl>
+        @for (key of keys; track key[0]) {
+          <dt>{{ key[0] }}</dt>
+          <dd>{{ key[1] }}</dd>
+        }
+      </dl>
+    </mat-dialog-content>
+    <mat-dialog-actions align="end"><button class="btn" mat-dialog-close>Close</button></mat-dialog-actions>
+  `,
+  styles: `
+    dl {
+      display: grid;
+      grid-template-columns: auto 1fr;
+      gap: 6px 20px;
+      margin: 0;
+    }
+    dt {
+      font-weight: 700;
+    }
+    dd {
+      margin: 0;
+    }
+  `,
+})
+export class KeysDialog {
+  readonly keys = KEYS;
+}

@@ -1,0 +1,33 @@
+import { HttpErrorResponse } from '@angular/common/http';
+import type { RowError } from '@heathridge/core/rows';
+
+/** A problem document of the API (RFC 9457), or what stands for one when there was no answer. */
+export interface Problem {
+  readonly type: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly errors?: readonly RowError[];
+  readonly findings?: unknown;
+  readonly version?: number;
+}
+
+/** What went wrong, from whatever an HTTP call threw. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof HttpErrorResponse) {
+    const body: unknown = error.error;
+    const parsed = typeof body === 'string' ? parse(body) : body;
+    if (parsed !== null && typeof parsed === 'object' && 'detail' in parsed) return parsed as Problem;
+    if (error.status === 0)
+      return { type: 'offline', status: 0, detail: 'Heathridge cannot be reached. What you typed is still here: try again when the connection is back.' };
+    return { type: 'unexpected', status: error.status, detail: 'The server gave an answer that cannot be read. Please try again.' };
+  }
+  throw error;
+}
+
+function parse(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,49 @@
+import { computed, inject, Injectable, signal } from '@angular/core';
+import { Router, type CanActivateFn } from '@angular/router';
+import { firstValueFrom, map, tap } from 'rxjs';
+import { Api, type Person, type SessionInfo } from './api.service';
+
+/** Who is signed in. */
+@Injectable({ providedIn: 'root' })
+export class SessionService {
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly info = signal<SessionInfo | null>(null);
+
+  readonly person = computed(() => this.info()?.person ?? null);
+  readonly initials = computed(() =>
+    (this.person()?.name ?? '')
+      .split(/\s+/)
+      .map((word) => word.charAt(0))
+      .join('')
+      .slice(0, 2)
+      .toUpperCase(),
+  );
+
+  load = () => this.api.session().pipe(tap((info) => this.info.set(info)));
+
+  signIn(login: string, password: string) {
+    return this.api.signIn(login, password).pipe(tap(({ person }) => this.entered(person)));
+  }
+
+  create(login: string, name: string, password: string) {
+    return this.api.createAccount(login, name, password).pipe(tap(({ person }) => this.entered(person)));
+  }
+
+  async signOut(): Promise<void> {
+    await firstValueFrom(this.api.signOut());
+    this.info.set(null);
+    await this.router.navigateByUrl('/sign-in');
+  }
+
+  private entered(person: Person): void {
+    this.info.set({ person, firstVisit: false, demo: [] });
+  }
+}
+
+/** Lets nobody in who is not signed in, and comes back afterwards. */
+export const signedIn: CanActivateFn = (_, state) => {
+  const [session, router] = [inject(SessionService), inject(Router)];
+  if (session.person()) return true;
+  return session.load().pipe(map(({ person }) => person !== null || router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } })));
+};
