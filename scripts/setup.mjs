@@ -46,7 +46,9 @@ function digest(paths) {
 }
 
 export function install() {
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
   if (readStamp('install') === lock) return;
   process.stdout.write('Installing packages …\n');
   must('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
@@ -75,10 +77,21 @@ export async function buildServer() {
 }
 
 export function buildWeb() {
-  const now = digest(['core/src', 'web/src', 'web/public', 'web/angular.json', 'web/tsconfig.json', 'tsconfig.base.json', 'package-lock.json']);
+  const now = digest([
+    'core/src',
+    'web/src',
+    'web/public',
+    'web/angular.json',
+    'web/tsconfig.json',
+    'tsconfig.base.json',
+    'package-lock.json',
+  ]);
   if (readStamp('web') === now && existsSync(join(root, 'web/dist/browser/index.html'))) return;
   process.stdout.write('Building the pages …\n');
-  must('npx', ['ng', 'build', '--progress=false'], { cwd: join(root, 'web'), env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+  must('npx', ['ng', 'build', '--progress=false'], {
+    cwd: join(root, 'web'),
+    env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
+  });
   writeStamp('web', now);
 }
 
@@ -99,7 +112,10 @@ export function systemPackages() {
     const [command, ...rest] = [...admin, 'apt-get', ...args];
     return run(command, rest, { env, stdio: ['ignore', 'ignore', 'inherit'] });
   };
-  if (apt('update', '-qq') !== 0 || apt('install', '-y', '-qq', '--no-install-recommends', ...missing) !== 0) {
+  if (
+    apt('update', '-qq') !== 0 ||
+    apt('install', '-y', '-qq', '--no-install-recommends', ...missing) !== 0
+  ) {
     process.stderr.write(`These programs are missing and could not be installed: ${missing.join(', ')}.\n`);
     process.exit(1);
   }

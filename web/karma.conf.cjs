@@ -7,7 +7,18 @@ module.exports = (config) =>
     reporters: ['dots', 'count'],
     browsers: ['Headless'],
     customLaunchers: {
-      Headless: { base: 'ChromeHeadless', flags: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] },
+      Headless: {
+        base: 'ChromeHeadless',
+        flags: [
+          '--no-sandbox',
+          '--disable-gpu',
+          '--disable-quic',
+          '--no-first-run',
+          '--disable-background-networking',
+          '--disable-component-update',
+          '--disable-sync',
+        ],
+      },
     },
     client: { jasmine: { random: false, failSpecWithNoExpectations: true } },
     browserNoActivityTimeout: 240000,

@@ -29,11 +29,22 @@ export const QUERIES: readonly Query[] = [
     ],
     where: [`${ref('hire', 'returned_on')} IS NULL`, `${ref('hire', 'due_back')} < CURRENT_DATE`],
     group: {
-      by: [{ id: 'school', label: 'School', expression: `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}` }],
+      by: [
+        {
+          id: 'school',
+          label: 'School',
+          expression: `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`,
+        },
+      ],
       measures: [
         { id: 'hires', label: 'Hires', total: 'count', expression: null },
         { id: 'fees', label: 'Monthly fees', total: 'sum', expression: ref('hire', 'monthly_fee') },
-        { id: 'late', label: 'Longest days late', total: 'most', expression: `CURRENT_DATE - ${ref('hire', 'due_back')}` },
+        {
+          id: 'late',
+          label: 'Longest days late',
+          total: 'most',
+          expression: `CURRENT_DATE - ${ref('hire', 'due_back')}`,
+        },
       ],
     },
     sort: [{ column: 'hires', descending: true }],
@@ -50,7 +61,13 @@ export const QUERIES: readonly Query[] = [
   }),
   query('q_repairCost', 'Repair cost by kind', 'repair_line', {
     group: {
-      by: [{ id: 'kind', label: 'Kind', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}.${ref('instrument', 'kind')}.${ref('kind', 'name')}` }],
+      by: [
+        {
+          id: 'kind',
+          label: 'Kind',
+          expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}.${ref('instrument', 'kind')}.${ref('kind', 'name')}`,
+        },
+      ],
       measures: [
         { id: 'lines', label: 'Lines', total: 'count', expression: null },
         { id: 'cost', label: 'Cost', total: 'sum', expression: ref('repair_line', 'cost') },
@@ -72,14 +89,28 @@ export const QUERIES: readonly Query[] = [
   query('q_spend', 'Repairs with technician', 'repair_line', {
     with: [{ path: [fieldId('repair_line', 'repair')], keepWithout: false }],
     columns: [
-      { id: 'technician', label: 'Technician', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'technician')}` },
+      {
+        id: 'technician',
+        label: 'Technician',
+        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'technician')}`,
+      },
       { id: 'job', label: 'Job', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'job')}` },
-      { id: 'instrument', label: 'Instrument', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}` },
+      {
+        id: 'instrument',
+        label: 'Instrument',
+        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}`,
+      },
       { id: 'work', label: 'Work', expression: ref('repair_line', 'work') },
-      { id: 'done', label: 'Done on', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')}` },
+      {
+        id: 'done',
+        label: 'Done on',
+        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')}`,
+      },
       { id: 'cost', label: 'Cost', expression: ref('repair_line', 'cost') },
     ],
-    where: [`${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`],
+    where: [
+      `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`,
+    ],
   }),
 ];
 
@@ -123,5 +154,10 @@ export function demoForms(design: Design): Form[] {
     return formFromTable(design, table, id, label);
   };
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
-  return [hire, make('player', 'o_players', 'Players'), make('instrument', 'o_instruments', 'Instruments'), make('repair', 'o_repairs', 'Repairs')];
+  return [
+    hire,
+    make('player', 'o_players', 'Players'),
+    make('instrument', 'o_instruments', 'Instruments'),
+    make('repair', 'o_repairs', 'Repairs'),
+  ];
 }

@@ -21,14 +21,27 @@ const BATCH = 5000;
  * Makes the demo: two people, and the file of an invented office with its tables, rows, queries,
  * screens and reports, by the same ways a builder takes. Returns the file's id.
  */
-export async function makeDemo({ accounts, clock, files }: Pick<Context, 'accounts' | 'clock' | 'files'>): Promise<string> {
+export async function makeDemo({
+  accounts,
+  clock,
+  files,
+}: Pick<Context, 'accounts' | 'clock' | 'files'>): Promise<string> {
   const [builder, colleague] = await Promise.all(
-    SIGN_INS.map(({ login, password, name, role }) => accounts.create(login, name, password, role === 'builder')),
+    SIGN_INS.map(({ login, password, name, role }) =>
+      accounts.create(login, name, password, role === 'builder'),
+    ),
   );
   const id = files.create(DEMO_FILE, builder!.id);
   files.share(id, colleague!.id, 'colleague');
   const { version } = files.get(id).design;
-  applyDraft(files, id, version, TABLES.map((table) => ({ change: 'addTable', table })), builder!.name, clock);
+  applyDraft(
+    files,
+    id,
+    version,
+    TABLES.map((table) => ({ change: 'addTable', table })),
+    builder!.name,
+    clock,
+  );
   const file = files.get(id);
   const rows = demoRows(clock.today());
   file.orm.transaction((tx) => {
@@ -36,12 +49,18 @@ export async function makeDemo({ accounts, clock, files }: Pick<Context, 'accoun
     for (const { name, fields } of TABLES) {
       const columns = fields.map((field) => sqlName(field.name)).join(', ');
       const values = fields.map((_, i) => `json_extract(value, '$[${i}]')`).join(', ');
-      const insert = file.writer.prepare(`INSERT INTO ${sqlName(name)} (${columns}) SELECT ${values} FROM json_each(?)`);
+      const insert = file.writer.prepare(
+        `INSERT INTO ${sqlName(name)} (${columns}) SELECT ${values} FROM json_each(?)`,
+      );
       const all = rows[name] ?? [];
       for (let i = 0; i < all.length; i += BATCH) insert.run(JSON.stringify(all.slice(i, i + BATCH)));
     }
-    for (const [name, [x, y]] of Object.entries(PLACES)) tx.insert(place).values({ table: tableId(name), x, y }).run();
-    for (const document of [...QUERIES, ...demoForms(file.design), ...REPORTS]) putDefinition(tx as never, document);
+    for (const [name, [x, y]] of Object.entries(PLACES))
+      tx.insert(place)
+        .values({ table: tableId(name), x, y })
+        .run();
+    for (const document of [...QUERIES, ...demoForms(file.design), ...REPORTS])
+      putDefinition(tx as never, document);
   });
   file.writer.exec('ANALYZE; PRAGMA wal_checkpoint(TRUNCATE)');
   files.reload(id);

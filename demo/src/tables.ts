@@ -8,7 +8,8 @@ const labelOf = (name: string): string => name.charAt(0).toUpperCase() + name.sl
 export const fieldId = (table: string, name: string): string =>
   `f_${`${table}_${name}`.replace(/_(\w)/g, (_, letter: string) => letter.toUpperCase())}`.slice(0, 26);
 
-export const tableId = (table: string): string => `t_${table.replace(/_(\w)/g, (_, letter: string) => letter.toUpperCase())}`;
+export const tableId = (table: string): string =>
+  `t_${table.replace(/_(\w)/g, (_, letter: string) => letter.toUpperCase())}`;
 
 const f = (table: string, name: string, type: FieldType, options: Options = {}): Field => ({
   id: fieldId(table, name),
@@ -26,7 +27,12 @@ const f = (table: string, name: string, type: FieldType, options: Options = {}):
 const text = (most: number | null = 80): FieldType => ({ kind: 'text', most });
 const money: FieldType = { kind: 'money', places: 2 };
 const date: FieldType = { kind: 'date' };
-const number = (prefix: string, width = 4, first = 1): FieldType => ({ kind: 'runningNumber', prefix, width, first });
+const number = (prefix: string, width = 4, first = 1): FieldType => ({
+  kind: 'runningNumber',
+  prefix,
+  width,
+  first,
+});
 const lookup = (table: string, onDelete: 'refuse' | 'deleteAlong' | 'leaveEmpty' = 'refuse'): FieldType => ({
   kind: 'lookup',
   table: tableId(table),
@@ -35,12 +41,23 @@ const lookup = (table: string, onDelete: 'refuse' | 'deleteAlong' | 'leaveEmpty'
 });
 const filled = { alwaysFilled: true };
 
-function table(name: string, label: string, plural: string, fields: readonly Field[], display: string | null, key = [fields[0]!.id]): Table {
+function table(
+  name: string,
+  label: string,
+  plural: string,
+  fields: readonly Field[],
+  display: string | null,
+  key = [fields[0]!.id],
+): Table {
   return { type: 'table', id: tableId(name), name, label, plural, fields: [...fields], key, display };
 }
 
 const ref = (tableName: string, name: string): string => `"#${fieldId(tableName, name)}"`;
-const rule = (id: string, expression: string, message: string): Field['rule'] => ({ id, expression, message });
+const rule = (id: string, expression: string, message: string): Field['rule'] => ({
+  id,
+  expression,
+  message,
+});
 
 /** The tables of the demo office, which hires out and repairs musical instruments. */
 export const TABLES: readonly Table[] = [
@@ -48,15 +65,30 @@ export const TABLES: readonly Table[] = [
     'school',
     'School',
     'Schools',
-    [f('school', 'number', number('S-', 3)), f('school', 'name', text(), { ...filled, noTwoAlike: true }), f('school', 'district', text(40)), f('school', 'phone', text(20))],
+    [
+      f('school', 'number', number('S-', 3)),
+      f('school', 'name', text(), { ...filled, noTwoAlike: true }),
+      f('school', 'district', text(40)),
+      f('school', 'phone', text(20)),
+    ],
     ref('school', 'name'),
   ),
-  table('family', 'Family', 'Families', [f('family', 'number', number('F-', 2)), f('family', 'name', text(40), { ...filled, noTwoAlike: true })], ref('family', 'name')),
+  table(
+    'family',
+    'Family',
+    'Families',
+    [f('family', 'number', number('F-', 2)), f('family', 'name', text(40), { ...filled, noTwoAlike: true })],
+    ref('family', 'name'),
+  ),
   table(
     'kind',
     'Kind',
     'Kinds',
-    [f('kind', 'number', number('K-', 3)), f('kind', 'name', text(40), { ...filled, noTwoAlike: true }), f('kind', 'family', lookup('family'), filled)],
+    [
+      f('kind', 'number', number('K-', 3)),
+      f('kind', 'name', text(40), { ...filled, noTwoAlike: true }),
+      f('kind', 'family', lookup('family'), filled),
+    ],
     ref('kind', 'name'),
   ),
   table(
@@ -68,7 +100,9 @@ export const TABLES: readonly Table[] = [
       f('player', 'surname', text(40), { ...filled, indexed: true }),
       f('player', 'first_name', text(40), filled),
       f('player', 'school', lookup('school', 'leaveEmpty')),
-      f('player', 'born', date, { rule: rule('r_born', `${ref('player', 'born')} < CURRENT_DATE`, 'A date of birth lies in the past.') }),
+      f('player', 'born', date, {
+        rule: rule('r_born', `${ref('player', 'born')} < CURRENT_DATE`, 'A date of birth lies in the past.'),
+      }),
       f('player', 'phone', text(20)),
       f('player', 'email', text(80)),
       f('player', 'active', { kind: 'tick' }, { start: 'TRUE' }),
@@ -85,8 +119,15 @@ export const TABLES: readonly Table[] = [
       f('instrument', 'maker', text(40)),
       f('instrument', 'serial_number', text(20), { noTwoAlike: true }),
       f('instrument', 'bought_on', date),
-      f('instrument', 'value', money, { rule: rule('r_value', `${ref('instrument', 'value')} >= 0`, 'A value is 0 or more.') }),
-      f('instrument', 'condition', { kind: 'choice', choices: ['New', 'Good', 'Worn', 'Needs repair', 'Retired'] }, { ...filled, start: "'Good'" }),
+      f('instrument', 'value', money, {
+        rule: rule('r_value', `${ref('instrument', 'value')} >= 0`, 'A value is 0 or more.'),
+      }),
+      f(
+        'instrument',
+        'condition',
+        { kind: 'choice', choices: ['New', 'Good', 'Worn', 'Needs repair', 'Retired'] },
+        { ...filled, start: "'Good'" },
+      ),
       f('instrument', 'note', { kind: 'longText' }),
     ],
     `${ref('instrument', 'kind')}.${ref('kind', 'name')} || ' · A-' || SUBSTRING(CAST(10000 + ${ref('instrument', 'asset_number')} AS TEXT) FROM 2)`,
@@ -103,12 +144,27 @@ export const TABLES: readonly Table[] = [
       f('hire', 'due_back', date, {
         ...filled,
         start: "CURRENT_DATE + INTERVAL '6' MONTH",
-        rule: rule('r_dueBack', `${ref('hire', 'due_back')} > ${ref('hire', 'hired_on')}`, 'An instrument comes back after the day it was hired.'),
+        rule: rule(
+          'r_dueBack',
+          `${ref('hire', 'due_back')} > ${ref('hire', 'hired_on')}`,
+          'An instrument comes back after the day it was hired.',
+        ),
       }),
       f('hire', 'returned_on', date, {
-        rule: rule('r_returned', `${ref('hire', 'returned_on')} >= ${ref('hire', 'hired_on')}`, 'It cannot be returned before it was hired.'),
+        rule: rule(
+          'r_returned',
+          `${ref('hire', 'returned_on')} >= ${ref('hire', 'hired_on')}`,
+          'It cannot be returned before it was hired.',
+        ),
       }),
-      f('hire', 'monthly_fee', money, { ...filled, rule: rule('r_fee', `${ref('hire', 'monthly_fee')} BETWEEN 0 AND 500`, 'A monthly fee lies between £0 and £500.') }),
+      f('hire', 'monthly_fee', money, {
+        ...filled,
+        rule: rule(
+          'r_fee',
+          `${ref('hire', 'monthly_fee')} BETWEEN 0 AND 500`,
+          'A monthly fee lies between £0 and £500.',
+        ),
+      }),
       f('hire', 'note', { kind: 'longText' }),
     ],
     `${ref('hire', 'player')}.${ref('player', 'surname')} || ', ' || ${ref('hire', 'player')}.${ref('player', 'first_name')}`,
@@ -123,20 +179,45 @@ export const TABLES: readonly Table[] = [
       f('payment', 'paid_on', date, {
         ...filled,
         start: 'CURRENT_DATE',
-        rule: rule('r_paidOn', `${ref('payment', 'paid_on')} <= CURRENT_DATE`, 'A payment is entered on the day it comes in, or later.'),
+        rule: rule(
+          'r_paidOn',
+          `${ref('payment', 'paid_on')} <= CURRENT_DATE`,
+          'A payment is entered on the day it comes in, or later.',
+        ),
       }),
-      f('payment', 'method', { kind: 'choice', choices: ['Card', 'Transfer', 'Cash', 'Cheque'] }, { ...filled, start: "'Card'" }),
-      f('payment', 'amount', money, { ...filled, rule: rule('r_amount', `${ref('payment', 'amount')} > 0`, 'An amount is more than 0.') }),
+      f(
+        'payment',
+        'method',
+        { kind: 'choice', choices: ['Card', 'Transfer', 'Cash', 'Cheque'] },
+        { ...filled, start: "'Card'" },
+      ),
+      f('payment', 'amount', money, {
+        ...filled,
+        rule: rule('r_amount', `${ref('payment', 'amount')} > 0`, 'An amount is more than 0.'),
+      }),
       f('payment', 'note', text()),
     ],
     null,
   ),
-  table('technician', 'Technician', 'Technicians', [f('technician', 'number', number('T-', 2)), f('technician', 'name', text(60), { ...filled, noTwoAlike: true })], ref('technician', 'name')),
+  table(
+    'technician',
+    'Technician',
+    'Technicians',
+    [
+      f('technician', 'number', number('T-', 2)),
+      f('technician', 'name', text(60), { ...filled, noTwoAlike: true }),
+    ],
+    ref('technician', 'name'),
+  ),
   table(
     'mends',
     'Skill',
     'Skills',
-    [f('mends', 'technician', lookup('technician', 'deleteAlong'), filled), f('mends', 'family', lookup('family', 'deleteAlong'), filled), f('mends', 'since', date)],
+    [
+      f('mends', 'technician', lookup('technician', 'deleteAlong'), filled),
+      f('mends', 'family', lookup('family', 'deleteAlong'), filled),
+      f('mends', 'since', date),
+    ],
     null,
     [fieldId('mends', 'technician'), fieldId('mends', 'family')],
   ),
@@ -144,7 +225,12 @@ export const TABLES: readonly Table[] = [
     'part',
     'Part',
     'Parts',
-    [f('part', 'number', number('', 4)), f('part', 'name', text(60), { ...filled, noTwoAlike: true }), f('part', 'price', money), f('part', 'in_stock', { kind: 'wholeNumber' }, { start: '0' })],
+    [
+      f('part', 'number', number('', 4)),
+      f('part', 'name', text(60), { ...filled, noTwoAlike: true }),
+      f('part', 'price', money),
+      f('part', 'in_stock', { kind: 'wholeNumber' }, { start: '0' }),
+    ],
     ref('part', 'name'),
   ),
   table(
@@ -157,9 +243,18 @@ export const TABLES: readonly Table[] = [
       f('repair', 'technician', lookup('technician')),
       f('repair', 'brought_in', date, { ...filled, start: 'CURRENT_DATE' }),
       f('repair', 'done_on', date, {
-        rule: rule('r_doneOn', `${ref('repair', 'done_on')} >= ${ref('repair', 'brought_in')}`, 'A repair is done on or after the day it was brought in.'),
+        rule: rule(
+          'r_doneOn',
+          `${ref('repair', 'done_on')} >= ${ref('repair', 'brought_in')}`,
+          'A repair is done on or after the day it was brought in.',
+        ),
       }),
-      f('repair', 'state', { kind: 'choice', choices: ['Waiting', 'On the bench', 'Waiting for parts', 'Done'] }, { ...filled, start: "'Waiting'" }),
+      f(
+        'repair',
+        'state',
+        { kind: 'choice', choices: ['Waiting', 'On the bench', 'Waiting for parts', 'Done'] },
+        { ...filled, start: "'Waiting'" },
+      ),
       f('repair', 'fault', { kind: 'longText' }),
     ],
     `${ref('repair', 'instrument')}.${ref('instrument', 'kind')}.${ref('kind', 'name')}`,
@@ -173,7 +268,18 @@ export const TABLES: readonly Table[] = [
       f('repair_line', 'repair', lookup('repair', 'deleteAlong'), filled),
       f('repair_line', 'part', lookup('part')),
       f('repair_line', 'work', text(80), filled),
-      f('repair_line', 'hours', { kind: 'decimal', places: 2 }, { rule: rule('r_hours', `${ref('repair_line', 'hours')} BETWEEN 0 AND 40`, 'Hours lie between 0 and 40.') }),
+      f(
+        'repair_line',
+        'hours',
+        { kind: 'decimal', places: 2 },
+        {
+          rule: rule(
+            'r_hours',
+            `${ref('repair_line', 'hours')} BETWEEN 0 AND 40`,
+            'Hours lie between 0 and 40.',
+          ),
+        },
+      ),
       f('repair_line', 'cost', money, filled),
     ],
     ref('repair_line', 'work'),

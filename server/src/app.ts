@@ -45,12 +45,23 @@ export interface App {
 const MOST_BODY = 4 * 1024 * 1024;
 
 /** Builds the whole server, ready to listen or to be called in tests. */
-export async function buildApp({ data, pages, clock = systemClock, log = false, signInsAMinute = 30 }: AppOptions): Promise<App> {
+export async function buildApp({
+  data,
+  pages,
+  clock = systemClock,
+  log = false,
+  signInsAMinute = 30,
+}: AppOptions): Promise<App> {
   mkdirSync(data, { recursive: true });
   const registryConnection = openForWriting(join(data, 'registry.db'));
   const registry = ormOver(registryConnection);
   migrate(registry, 'registry');
-  const context: Context = { clock, files: new Files(registry, data, clock), accounts: new Accounts(registry, clock), jobs: new JobPool() };
+  const context: Context = {
+    clock,
+    files: new Files(registry, data, clock),
+    accounts: new Accounts(registry, clock),
+    jobs: new JobPool(),
+  };
 
   const server = Fastify({
     logger: log ? { level: 'warn' } : false,
@@ -79,11 +90,20 @@ export async function buildApp({ data, pages, clock = systemClock, log = false, 
   reportRoutes(router);
   deskRoutes(router);
   const document = openApi(router.records);
-  router.add({ method: 'GET', url: '/api/openapi.json', needs: 'anyone', summary: 'This document', handler: () => document });
+  router.add({
+    method: 'GET',
+    url: '/api/openapi.json',
+    needs: 'anyone',
+    summary: 'This document',
+    handler: () => document,
+  });
   if (pages) await servePages(server, pages);
   else
     server.setNotFoundHandler((_, reply) =>
-      reply.code(404).type('application/problem+json').send(JSON.stringify(new Problem('not-found', 'There is nothing at this address.'))),
+      reply
+        .code(404)
+        .type('application/problem+json')
+        .send(JSON.stringify(new Problem('not-found', 'There is nothing at this address.'))),
     );
 
   return {
@@ -102,10 +122,18 @@ export async function buildApp({ data, pages, clock = systemClock, log = false, 
 /** Every error as a problem document; what we did not foresee says nothing of our insides. */
 function asProblem(error: FastifyError): Problem {
   if (error instanceof Problem) return error;
-  if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE') return new Problem('too-large', `A request may hold ${MOST_BODY / 1024 / 1024} MB at most.`);
+  if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE')
+    return new Problem('too-large', `A request may hold ${MOST_BODY / 1024 / 1024} MB at most.`);
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
   if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
     return new Problem('disk-full', 'The disk is full: nothing was changed.');
-  if (error.statusCode !== undefined && error.statusCode < 500) return new Problem('bad-request', 'This request cannot be read: its body is not valid JSON, or its address is malformed.');
-  return new Problem('unexpected', 'Nothing was changed. Please try again; if it stays, the server’s log says more.');
+  if (error.statusCode !== undefined && error.statusCode < 500)
+    return new Problem(
+      'bad-request',
+      'This request cannot be read: its body is not valid JSON, or its address is malformed.',
+    );
+  return new Problem(
+    'unexpected',
+    'Nothing was changed. Please try again; if it stays, the server’s log says more.',
+  );
 }

@@ -21,9 +21,7 @@ export const Change = v.variant('change', [
   v.object({
     change: v.literal('changeTable'),
     table: Id,
-    set: v.partial(
-      v.object({ name: SqlName, label: Label, plural: Label, display: v.nullable(v.string()) }),
-    ),
+    set: v.partial(v.object({ name: SqlName, label: Label, plural: Label, display: v.nullable(v.string()) })),
   }),
   v.object({ change: v.literal('addField'), table: Id, field: Field }),
   v.object({ change: v.literal('changeField'), table: Id, field: Id, set: FieldPatch }),
@@ -69,10 +67,13 @@ function applyOne(design: Design, change: Change, index: number): Design {
     throw new ChangeError(index, message);
   };
   if (change.change === 'addTable') {
-    if (design.tables.some(({ id }) => id === change.table.id)) fail(`${change.table.label} is already there.`);
+    if (design.tables.some(({ id }) => id === change.table.id))
+      fail(`${change.table.label} is already there.`);
     return { ...design, tables: [...design.tables, change.table] };
   }
-  const table = design.tables.find(({ id }) => id === change.table) ?? fail('A table this draft changes is no longer there.');
+  const table =
+    design.tables.find(({ id }) => id === change.table) ??
+    fail('A table this draft changes is no longer there.');
   const replace = (next: Table): Design => ({
     ...design,
     tables: design.tables.map((other) => (other.id === next.id ? next : other)),
@@ -83,7 +84,8 @@ function applyOne(design: Design, change: Change, index: number): Design {
     case 'changeTable':
       return replace({ ...table, ...change.set });
     case 'addField':
-      if (table.fields.some(({ id }) => id === change.field.id)) fail(`${change.field.label} is already there.`);
+      if (table.fields.some(({ id }) => id === change.field.id))
+        fail(`${change.field.label} is already there.`);
       return replace({ ...table, fields: [...table.fields, change.field] });
     default: {
       const gone = `A field of ${table.label} that this draft changes is no longer there.`;
@@ -95,7 +97,10 @@ function applyOne(design: Design, change: Change, index: number): Design {
         return replace({ ...table, fields });
       }
       const next = { ...field, ...change.set };
-      return replace({ ...table, fields: table.fields.map((other) => (other.id === field.id ? next : other)) });
+      return replace({
+        ...table,
+        fields: table.fields.map((other) => (other.id === field.id ? next : other)),
+      });
     }
   }
 }

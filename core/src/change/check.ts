@@ -1,5 +1,14 @@
 import { bindCondition, sqlName, sqlText, toSql } from '../expression';
-import { catalogOf, dependantsOf, fieldOf, validateTables, type Dependant, type Design, type Field, type Table } from '../design';
+import {
+  catalogOf,
+  dependantsOf,
+  fieldOf,
+  validateTables,
+  type Dependant,
+  type Design,
+  type Field,
+  type Table,
+} from '../design';
 import { kindProblem } from './changes';
 import { carriedValue } from './steps';
 
@@ -32,17 +41,27 @@ export interface CheckPlan {
 
 /** What must be asked of the real rows before a draft is applied, and what is known already. */
 export function checkPlan(before: Design, after: Design): CheckPlan {
-  const notices: Notice[] = validateTables(after).map((problem) => ({ level: 'stop', ...problem, dependants: [] }));
+  const notices: Notice[] = validateTables(after).map((problem) => ({
+    level: 'stop',
+    ...problem,
+    dependants: [],
+  }));
   notices.push(...dropped(before, after), ...renamed(before, after));
   for (const table of after.tables) {
     const old = before.tables.find(({ id }) => id === table.id);
     if (!old) continue;
     if (old.key.join() !== table.key.join())
-      notices.push({ level: 'stop', table: table.id, message: `The key of ${table.label} stays as it is once it holds rows.`, dependants: [] });
+      notices.push({
+        level: 'stop',
+        table: table.id,
+        message: `The key of ${table.label} stays as it is once it holds rows.`,
+        dependants: [],
+      });
     for (const field of table.fields) {
       const source = fieldOf(old, field.id);
       const problem = source ? kindProblem(source, field) : null;
-      if (problem !== null) notices.push({ level: 'stop', table: table.id, field: field.id, message: problem, dependants: [] });
+      if (problem !== null)
+        notices.push({ level: 'stop', table: table.id, field: field.id, message: problem, dependants: [] });
     }
   }
   const stopped = notices.some(({ level }) => level === 'stop');
@@ -83,7 +102,13 @@ function renamed(before: Design, after: Design): Notice[] {
     const follow = (item: { id: string; label: string }, was: string, field?: string): void => {
       const dependants = dependantsOf(after, item.id);
       if (dependants.length > 0)
-        notices.push({ level: 'note', table: table.id, field, message: `${was} becomes ${item.label}; what uses it follows.`, dependants });
+        notices.push({
+          level: 'note',
+          table: table.id,
+          field,
+          message: `${was} becomes ${item.label}; what uses it follows.`,
+          dependants,
+        });
     };
     if (old.name !== table.name) follow(table, old.label);
     for (const field of table.fields) {
@@ -101,8 +126,13 @@ function renamed(before: Design, after: Design): Notice[] {
 function rowChecks(before: Design, after: Design): RowCheck[] {
   const views = after.tables.flatMap((table) => {
     const old = before.tables.find(({ id }) => id === table.id);
-    if (!old) return [`${sqlName(table.name)} AS (SELECT ${table.fields.map((field) => `NULL AS ${sqlName(field.name)}`).join(', ')} WHERE 0)`];
-    const columns = table.fields.map((field) => `${carriedValue(before, after, old, field)} AS ${sqlName(field.name)}`);
+    if (!old)
+      return [
+        `${sqlName(table.name)} AS (SELECT ${table.fields.map((field) => `NULL AS ${sqlName(field.name)}`).join(', ')} WHERE 0)`,
+      ];
+    const columns = table.fields.map(
+      (field) => `${carriedValue(before, after, old, field)} AS ${sqlName(field.name)}`,
+    );
     return [`${sqlName(table.name)} AS (SELECT ${columns.join(', ')} FROM main.${sqlName(old.name)})`];
   });
   const prelude = `WITH ${views.join(', ')} `;
@@ -145,19 +175,38 @@ function fieldChecks(
       `${field.label} is to have no two alike, and holds a value that another row has.`,
       `${c} IN (SELECT ${sqlName(field.name)} FROM ${sqlName(table.name)} GROUP BY 1 HAVING count(*) > 1)`,
     );
-  if (field.rule && (source?.rule?.expression !== field.rule.expression || source.rule.id !== field.rule.id)) {
+  if (
+    field.rule &&
+    (source?.rule?.expression !== field.rule.expression || source.rule.id !== field.rule.id)
+  ) {
     const catalog = catalogOf(after);
     const { bound } = bindCondition(field.rule.expression, { catalog, table: table.id });
-    ask(field, 'rule', `They break the rule on ${field.label}: “${field.rule.message}”`, `NOT ${toSql(bound, { catalog, row: 't' }).sql}`);
+    ask(
+      field,
+      'rule',
+      `They break the rule on ${field.label}: “${field.rule.message}”`,
+      `NOT ${toSql(bound, { catalog, row: 't' }).sql}`,
+    );
   }
   if (field.type.kind === 'choice' && source?.type.kind === 'choice') {
     const { choices } = field.type;
     const lost = source.type.choices.filter((choice) => !choices.includes(choice));
-    if (lost.length > 0) ask(field, 'choice', `${field.label} holds a choice that is taken away.`, `${c} IN (${lost.map(sqlText).join(', ')})`);
+    if (lost.length > 0)
+      ask(
+        field,
+        'choice',
+        `${field.label} holds a choice that is taken away.`,
+        `${c} IN (${lost.map(sqlText).join(', ')})`,
+      );
   }
   if (field.type.kind === 'text' && field.type.most) {
     const had = source?.type.kind === 'text' ? source.type.most : null;
     if (!had || had > field.type.most)
-      ask(field, 'length', `${field.label} is longer than ${field.type.most} characters.`, `length(${c}) > ${field.type.most}`);
+      ask(
+        field,
+        'length',
+        `${field.label} is longer than ${field.type.most} characters.`,
+        `length(${c}) > ${field.type.most}`,
+      );
   }
 }

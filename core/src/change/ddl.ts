@@ -1,5 +1,16 @@
 import { bind, bindCondition, decimalText, sqlName, sqlText, toSql, type Catalog } from '../expression';
-import { catalogOf, fieldOf, linksTo, lookupDisplay, placesOf, tableOf, typeOf, type Design, type Field, type Table } from '../design';
+import {
+  catalogOf,
+  fieldOf,
+  linksTo,
+  lookupDisplay,
+  placesOf,
+  tableOf,
+  typeOf,
+  type Design,
+  type Field,
+  type Table,
+} from '../design';
 import { MOST_DIGITS } from '../values';
 
 /** The largest number of units a number field may hold. */
@@ -44,12 +55,13 @@ function columnSql(design: Design, table: Table, field: Field): string {
   const kind = kindCheck(field);
   if (kind !== null) parts.push(`CONSTRAINT ${sqlName(`kind ${field.id}`)} CHECK (${kind})`);
   const rule = ruleSql(design, table, field);
-  if (rule?.as === 'check')
-    parts.push(`CONSTRAINT ${sqlName(`rule ${field.rule!.id}`)} CHECK (${rule.sql})`);
+  if (rule?.as === 'check') parts.push(`CONSTRAINT ${sqlName(`rule ${field.rule!.id}`)} CHECK (${rule.sql})`);
   if (field.type.kind === 'lookup') {
     const target = tableOf(design, field.type.table);
     const key = fieldOf(target, target.key[0]!)!;
-    const action = { refuse: 'RESTRICT', deleteAlong: 'CASCADE', leaveEmpty: 'SET NULL' }[field.type.onDelete];
+    const action = { refuse: 'RESTRICT', deleteAlong: 'CASCADE', leaveEmpty: 'SET NULL' }[
+      field.type.onDelete
+    ];
     parts.push(
       `CONSTRAINT ${sqlName(`link ${field.id}`)} REFERENCES ${sqlName(target.name)} (${sqlName(key.name)}) ON DELETE ${action} ON UPDATE CASCADE`,
     );
@@ -94,7 +106,11 @@ function kindCheck(field: Field): string | null {
 }
 
 /** A rule as SQL that is false where it is broken, and whether a CHECK can hold it or a trigger must. */
-export function ruleSql(design: Design, table: Table, field: Field): { as: 'check' | 'trigger'; sql: string } | null {
+export function ruleSql(
+  design: Design,
+  table: Table,
+  field: Field,
+): { as: 'check' | 'trigger'; sql: string } | null {
   if (!field.rule) return null;
   const catalog = catalogOf(design);
   const { bound } = bindCondition(field.rule.expression, { catalog, table: table.id });
@@ -120,7 +136,12 @@ export function createTriggers(design: Design, table: Table): string[] {
 /** Indexes: one for every lookup (the engine makes none by itself) and every field marked for it. */
 export function createIndexes(table: Table): string[] {
   return table.fields
-    .filter(({ id, type, indexed, noTwoAlike }) => (type.kind === 'lookup' || indexed) && !noTwoAlike && !(table.key.length === 1 && table.key[0] === id))
+    .filter(
+      ({ id, type, indexed, noTwoAlike }) =>
+        (type.kind === 'lookup' || indexed) &&
+        !noTwoAlike &&
+        !(table.key.length === 1 && table.key[0] === id),
+    )
     .map(
       (field) =>
         `CREATE INDEX ${sqlName(`index ${field.id}`)} ON ${sqlName(table.name)} (${sqlName(field.name)})`,
@@ -159,4 +180,6 @@ export function lookupText(design: Design, catalog: Catalog, field: Field, own: 
 
 /** True when deleting a row of the table can be refused because rows elsewhere need it. */
 export const canBeNeeded = (design: Design, table: Table): boolean =>
-  linksTo(design, table.id).some(({ field }) => field.type.kind === 'lookup' && field.type.onDelete === 'refuse');
+  linksTo(design, table.id).some(
+    ({ field }) => field.type.kind === 'lookup' && field.type.onDelete === 'refuse',
+  );

@@ -1,6 +1,14 @@
 import { bind, sqlName, sqlText, toSql } from '../expression';
 import { catalogOf, fieldOf, placesOf, typeOf, type Design, type Field, type Table } from '../design';
-import { createIndexes, createReadable, createTable, createTriggers, readableName, ruleSql, runningKey } from './ddl';
+import {
+  createIndexes,
+  createReadable,
+  createTable,
+  createTriggers,
+  readableName,
+  ruleSql,
+  runningKey,
+} from './ddl';
 
 /** One step of an apply: SQL and what it does, for the log of applied changes. */
 export interface SqlStep {
@@ -23,11 +31,15 @@ export function steps(before: Design, after: Design): SqlStep[] {
     list.push(...sql.map((text) => ({ sql: text, what })));
   };
   for (const table of before.tables) {
-    add(`take away the readable view of ${table.label}`, `DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    add(
+      `take away the readable view of ${table.label}`,
+      `DROP VIEW IF EXISTS ${sqlName(readableName(table))}`,
+    );
     add(`take away the rules of ${table.label}`, ...dropTriggers(before, table));
   }
   for (const table of before.tables)
-    if (!after.tables.some(({ id }) => id === table.id)) add(`drop ${table.label}`, `DROP TABLE ${sqlName(table.name)}`);
+    if (!after.tables.some(({ id }) => id === table.id))
+      add(`drop ${table.label}`, `DROP TABLE ${sqlName(table.name)}`);
 
   // Rebuilt tables take their final names only when all old ones are gone: names may be swapped.
   const renames: SqlStep[] = [];
@@ -39,7 +51,11 @@ export function steps(before: Design, after: Design): SqlStep[] {
     } else if (createTable(before, old) !== createTable(after, table)) {
       const temporary = `${REBUILT}_${table.id}`;
       add(`rebuild ${table.label}`, createTable(after, table, temporary));
-      add(`copy the rows of ${table.label}`, copyRows(before, after, old, table, temporary), ...keepNumbers(old, table, temporary));
+      add(
+        `copy the rows of ${table.label}`,
+        copyRows(before, after, old, table, temporary),
+        ...keepNumbers(old, table, temporary),
+      );
       add(`drop the old ${old.label}`, `DROP TABLE ${sqlName(old.name)}`);
       renames.push({
         what: `name ${table.label}`,
@@ -49,7 +65,10 @@ export function steps(before: Design, after: Design): SqlStep[] {
     } else {
       const [had, has] = [createIndexes(old), createIndexes(table)];
       const name = (sql: string): string => /INDEX ("(?:[^"]|"")*")/.exec(sql)![1]!;
-      add(`index ${table.label}`, ...had.filter((sql) => !has.includes(sql)).map((sql) => `DROP INDEX ${name(sql)}`));
+      add(
+        `index ${table.label}`,
+        ...had.filter((sql) => !has.includes(sql)).map((sql) => `DROP INDEX ${name(sql)}`),
+      );
       add(`index ${table.label}`, ...has.filter((sql) => !had.includes(sql)));
     }
   }
@@ -64,7 +83,11 @@ export function steps(before: Design, after: Design): SqlStep[] {
 function dropTriggers(design: Design, table: Table): string[] {
   return table.fields
     .filter((field) => ruleSql(design, table, field)?.as === 'trigger')
-    .flatMap((field) => ['insert', 'update'].map((event) => `DROP TRIGGER IF EXISTS ${sqlName(`${table.name} rule ${field.rule!.id} ${event}`)}`));
+    .flatMap((field) =>
+      ['insert', 'update'].map(
+        (event) => `DROP TRIGGER IF EXISTS ${sqlName(`${table.name} rule ${field.rule!.id} ${event}`)}`,
+      ),
+    );
 }
 
 function firstNumber(table: Table, name: string): string[] {

@@ -134,7 +134,11 @@ export function displayOf(table: Table): string {
   if (table.display) return table.display;
   const text = table.fields.find(({ type }) => type.kind === 'text');
   const keys = table.key.map((id) => `"#${id}"`);
-  return text && !table.key.includes(text.id) ? `"#${text.id}"` : keys.length === 1 ? `CAST(${keys[0]} AS TEXT)` : keys.join(" || ' · ' || ");
+  return text && !table.key.includes(text.id)
+    ? `"#${text.id}"`
+    : keys.length === 1
+      ? `CAST(${keys[0]} AS TEXT)`
+      : keys.join(" || ' · ' || ");
 }
 
 /** What a lookup field shows of the row it leads to, in stored form over that row's table. */

@@ -15,7 +15,8 @@ function idsOf(value: unknown, found = new Set<string>()): Set<string> {
     found.add(value);
     if (value.includes('"#')) idsIn(value).forEach((id) => found.add(id));
   } else if (Array.isArray(value)) value.forEach((item) => idsOf(item, found));
-  else if (value !== null && typeof value === 'object') Object.values(value).forEach((item) => idsOf(item, found));
+  else if (value !== null && typeof value === 'object')
+    Object.values(value).forEach((item) => idsOf(item, found));
   return found;
 }
 

@@ -9,7 +9,10 @@ import * as v from 'valibot';
 // eslint-disable-next-line no-control-regex
 const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f]/;
 
-const clean = v.check<string, string>((text) => !CONTROL.test(text), 'It holds a character that cannot be shown.');
+const clean = v.check<string, string>(
+  (text) => !CONTROL.test(text),
+  'It holds a character that cannot be shown.',
+);
 
 export const Id = v.pipe(v.string(), v.regex(/^[a-z]{1,3}_[A-Za-z0-9]{1,24}$/, 'This is not an id.'));
 export const Label = v.pipe(
@@ -19,8 +22,16 @@ export const Label = v.pipe(
   v.maxLength(60, 'A name has at most 60 characters.'),
   clean,
 );
-export const SqlName = v.pipe(Label, v.check((name) => !/^(hr_|sqlite_)/i.test(name), 'This name is kept for Heathridge itself.'));
-const ExpressionText = v.pipe(v.string(), v.trim(), v.maxLength(4000, 'An expression has at most 4,000 characters.'), clean);
+export const SqlName = v.pipe(
+  Label,
+  v.check((name) => !/^(hr_|sqlite_)/i.test(name), 'This name is kept for Heathridge itself.'),
+);
+const ExpressionText = v.pipe(
+  v.string(),
+  v.trim(),
+  v.maxLength(4000, 'An expression has at most 4,000 characters.'),
+  clean,
+);
 const Message = v.pipe(
   v.string(),
   v.trim(),
@@ -44,7 +55,9 @@ export const FieldType = v.variant('kind', [
   v.object({
     kind: v.literal('choice'),
     choices: v.pipe(
-      v.array(v.pipe(v.string(), v.trim(), v.minLength(1, 'A choice cannot be empty.'), v.maxLength(100), clean)),
+      v.array(
+        v.pipe(v.string(), v.trim(), v.minLength(1, 'A choice cannot be empty.'), v.maxLength(100), clean),
+      ),
       v.minLength(1, 'A Choice field needs at least one choice.'),
       v.maxLength(500, 'A Choice field has at most 500 choices; a table with a lookup suits more.'),
       v.check((list) => new Set(list).size === list.length, 'The same choice stands there twice.'),
@@ -65,7 +78,11 @@ export const FieldType = v.variant('kind', [
   }),
 ]);
 
-export const Rule = v.object({ id: Id, expression: v.pipe(ExpressionText, v.minLength(1, 'A rule needs an expression.')), message: Message });
+export const Rule = v.object({
+  id: Id,
+  expression: v.pipe(ExpressionText, v.minLength(1, 'A rule needs an expression.')),
+  message: Message,
+});
 
 export const Field = v.object({
   id: Id,
@@ -86,7 +103,11 @@ export const Table = v.object({
   name: SqlName,
   label: Label,
   plural: Label,
-  fields: v.pipe(v.array(Field), v.minLength(1, 'A table needs a field.'), v.maxLength(300, 'A table has at most 300 fields.')),
+  fields: v.pipe(
+    v.array(Field),
+    v.minLength(1, 'A table needs a field.'),
+    v.maxLength(300, 'A table has at most 300 fields.'),
+  ),
   key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.')),
   /** How a row is shown in one line, in stored form; null for its key. */
   display: v.nullable(ExpressionText),
@@ -113,7 +134,9 @@ export const Query = v.object({
   id: Id,
   label: Label,
   from: Id,
-  with: v.array(v.object({ path: v.pipe(v.array(Id), v.minLength(1), v.maxLength(8)), keepWithout: v.boolean() })),
+  with: v.array(
+    v.object({ path: v.pipe(v.array(Id), v.minLength(1), v.maxLength(8)), keepWithout: v.boolean() }),
+  ),
   where: v.array(v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.'))),
   columns: v.array(QueryColumn),
   /** With a group, the columns give way to the group's columns and totals. */

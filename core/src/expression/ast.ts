@@ -5,9 +5,7 @@ export type Arithmetic = '+' | '-' | '*' | '/';
 export type AggregateName = 'COUNT' | 'SUM' | 'AVG' | 'MIN' | 'MAX';
 export type IntervalUnit = 'YEAR' | 'MONTH' | 'DAY' | 'HOUR' | 'MINUTE' | 'SECOND';
 export type CastTarget =
-  | { readonly to: 'text' }
-  | { readonly to: 'date' }
-  | { readonly to: 'number'; readonly scale: number };
+  { readonly to: 'text' } | { readonly to: 'date' } | { readonly to: 'number'; readonly scale: number };
 
 export interface Step extends Span {
   readonly name: string;

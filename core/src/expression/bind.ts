@@ -16,7 +16,16 @@ import {
   type NumberType,
   type Type,
 } from './types';
-import { fromText, parseDate, parseInstant, parseTime, instantText, pow10, rescale, timeText } from '../values';
+import {
+  fromText,
+  parseDate,
+  parseInstant,
+  parseTime,
+  instantText,
+  pow10,
+  rescale,
+  timeText,
+} from '../values';
 
 export interface Warning extends Span {
   readonly message: string;
@@ -253,8 +262,7 @@ class Binder {
         span,
         this.inAggregate ? 'fields of one set' : `a total over them, such as COUNT(${many.child.name})`,
       );
-    if (!found.field)
-      failed('This path ends in a table.', span, 'a field after it');
+    if (!found.field) failed('This path ends in a table.', span, 'a field after it');
     return { op: 'ref', row, links, field: found.field, type: found.field.type, ...span };
   }
 
@@ -374,7 +382,14 @@ class Binder {
   private caseOf(node: Extract<Node, { node: 'case' }>, span: Span): Bound {
     const conditions = node.whens.map(({ when }) =>
       node.subject
-        ? this.bind({ node: 'compare', op: '=', left: node.subject, right: when, start: when.start, end: when.end })
+        ? this.bind({
+            node: 'compare',
+            op: '=',
+            left: node.subject,
+            right: when,
+            start: when.start,
+            end: when.end,
+          })
         : this.condition(when),
     );
     const results = node.whens.map(({ then }) => this.bind(then));
@@ -436,7 +451,8 @@ class Binder {
         if (places && (places.op !== 'const' || !isNumber(places.type) || places.type.scale !== 0))
           failed('The number of places must be written out.', places, 'a whole number from 0 to 6');
         const scale = places ? Number((places as { value: Val }).value) : 0;
-        if (scale < 0 || scale > 6) failed('ROUND keeps 0 to 6 places.', args[1]!, 'a whole number from 0 to 6');
+        if (scale < 0 || scale > 6)
+          failed('ROUND keeps 0 to 6 places.', args[1]!, 'a whole number from 0 to 6');
         return { ...this.toScale(a, scale), ...span };
       }
     }
@@ -460,12 +476,22 @@ class Binder {
       const units = list.map(({ type }) => (type.type === 'interval' ? type.unit : null));
       const unit = units.includes('month') ? 'month' : units.includes('second') ? 'second' : 'day';
       if (units.includes('month') && units.some((u) => u !== null && u !== 'month'))
-        failed('Months and days do not compare: a month has no fixed length.', list[0]!, 'intervals of one sort');
+        failed(
+          'Months and days do not compare: a month has no fixed length.',
+          list[0]!,
+          'intervals of one sort',
+        );
       return list.map((item) => {
         const days = item.type.type === 'interval' && item.type.unit === 'day';
         const type: Type = { type: 'interval', unit };
         if (!days || unit !== 'second') return { ...item, type };
-        const factor: Bound = { op: 'const', value: 86400n, type: numberType(0, 5), start: item.start, end: item.end };
+        const factor: Bound = {
+          op: 'const',
+          value: 86400n,
+          type: numberType(0, 5),
+          start: item.start,
+          end: item.end,
+        };
         return { op: 'mul', a: item, b: factor, type, start: item.start, end: item.end };
       });
     }

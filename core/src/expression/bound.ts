@@ -90,7 +90,20 @@ export function parts(bound: Bound): readonly Bound[] {
       else if ('when' in candidate) take([candidate['when'], candidate['then']]);
     }
   };
-  for (const key of ['a', 'b', 'low', 'high', 'list', 'pattern', 'whens', 'otherwise', 'from', 'length', 'arg', 'filter'])
+  for (const key of [
+    'a',
+    'b',
+    'low',
+    'high',
+    'list',
+    'pattern',
+    'whens',
+    'otherwise',
+    'from',
+    'length',
+    'arg',
+    'filter',
+  ])
     take(node[key]);
   return found;
 }

@@ -31,8 +31,7 @@ export interface Evaluation<Row> {
 }
 
 export type Evaluated =
-  | { readonly ok: true; readonly value: Val }
-  | { readonly ok: false; readonly message: string };
+  { readonly ok: true; readonly value: Val } | { readonly ok: false; readonly message: string };
 
 class RunError extends Error {}
 
@@ -162,7 +161,9 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       return values.includes(null) ? null : false;
     }
     case 'like':
-      return strict([bound.a, bound.pattern], ([a, pattern]) => like(a as string, pattern as string, bound.escape));
+      return strict([bound.a, bound.pattern], ([a, pattern]) =>
+        like(a as string, pattern as string, bound.escape),
+      );
     case 'add':
       return strict([bound.a, bound.b], ([a, b]) => fits((a as bigint) + (b as bigint)));
     case 'sub':
@@ -173,7 +174,9 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
         return fits(rescale((a as bigint) * (b as bigint), full, scaleOf(bound)));
       });
     case 'div':
-      return strict([bound.a, bound.b], ([a, b]) => quotient(a as bigint, b as bigint, bound.a, bound.b, bound));
+      return strict([bound.a, bound.b], ([a, b]) =>
+        quotient(a as bigint, b as bigint, bound.a, bound.b, bound),
+      );
     case 'mod':
       return strict([bound.a, bound.b], ([a, b]) => (b === 0n ? null : (a as bigint) % (b as bigint)));
     case 'addDays':
@@ -211,7 +214,8 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       return strict([bound.a], ([a]) => {
         let chars = [...(a as string)];
         if (bound.side !== 'TRAILING') chars = chars.slice(firstOther(chars, bound.char));
-        if (bound.side !== 'LEADING') chars = chars.slice(0, chars.length - firstOther([...chars].reverse(), bound.char));
+        if (bound.side !== 'LEADING')
+          chars = chars.slice(0, chars.length - firstOther([...chars].reverse(), bound.char));
         return chars.join('');
       });
     case 'substring':
@@ -318,7 +322,11 @@ function collected<Row>(over: Collection, env: Evaluation<Row>, rows: Rows<Row>)
   return found;
 }
 
-function aggregate<Row>(bound: Extract<Bound, { op: 'aggregate' }>, env: Evaluation<Row>, rows: Rows<Row>): Val {
+function aggregate<Row>(
+  bound: Extract<Bound, { op: 'aggregate' }>,
+  env: Evaluation<Row>,
+  rows: Rows<Row>,
+): Val {
   const found = bound.over ? collected(bound.over, env, rows) : [...(env.group ?? [])];
   const as = bound.over?.as ?? 0;
   const values: Exclude<Val, null>[] = [];

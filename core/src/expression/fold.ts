@@ -4,7 +4,7 @@
  * simple case mappings of U+00C0 to U+017F that pair one letter with one letter).
  */
 const pairs: [upper: string, lower: string][] = [];
-for (let code = 0xc0; code <= 0x178; code++) {
+for (let code = 0xc0; code <= 0x17f; code++) {
   const upper = String.fromCodePoint(code);
   const lower = upper.toLowerCase();
   if (lower !== upper && [...lower].length === 1 && lower.toUpperCase() === upper) pairs.push([upper, lower]);

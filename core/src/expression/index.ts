@@ -16,3 +16,4 @@ export { toStored, fromStored, idsIn, writtenName } from './stored';
 export { attempt, ExpressionError, type Span } from './errors';
 export { CALLS } from './parse';
 export * from './types';
+export { inWords } from './words';

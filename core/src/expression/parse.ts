@@ -3,9 +3,10 @@ import { failed } from './errors';
 import { tokens, type Token } from './tokens';
 
 const RESERVED = new Set(
-  ('AND OR NOT CASE WHEN THEN ELSE END BETWEEN IN LIKE ESCAPE IS NULL TRUE FALSE UNKNOWN DISTINCT ' +
-    'FROM FOR AS FILTER WHERE')
-    .split(' '),
+  (
+    'AND OR NOT CASE WHEN THEN ELSE END BETWEEN IN LIKE ESCAPE IS NULL TRUE FALSE UNKNOWN DISTINCT ' +
+    'FROM FOR AS FILTER WHERE'
+  ).split(' '),
 );
 const UNITS = ['YEAR', 'MONTH', 'DAY', 'HOUR', 'MINUTE', 'SECOND'] as const;
 const AGGREGATES = ['COUNT', 'SUM', 'AVG', 'MIN', 'MAX'] as const;
@@ -84,7 +85,11 @@ class Parser {
 
   private unexpected(expected: string): never {
     const { type, text } = this.token;
-    failed(type === 'end' ? 'The expression ends too early.' : `“${text}” does not fit here.`, this.token, expected);
+    failed(
+      type === 'end' ? 'The expression ends too early.' : `“${text}” does not fit here.`,
+      this.token,
+      expected,
+    );
   }
 
   private span(start: number): { start: number; end: number } {
@@ -406,7 +411,10 @@ class Parser {
     const args = this.list1();
     if (args.length < arity[0] || args.length > arity[1]) {
       const wanted = arity[0] === arity[1] ? `${arity[0]}` : `${arity[0]} to ${arity[1]}`;
-      failed(`${name} takes ${wanted} ${arity[1] === 1 ? 'value' : 'values'}, not ${args.length}.`, this.span(start));
+      failed(
+        `${name} takes ${wanted} ${arity[1] === 1 ? 'value' : 'values'}, not ${args.length}.`,
+        this.span(start),
+      );
     }
     return { node: 'call', name, args, ...this.span(start) };
   }

@@ -50,9 +50,7 @@ function unknown(table: ExprTable, step: Step): never {
     .sort((a, b) => a.distance - b.distance);
   const shown = step.name.startsWith('#') ? 'A field that is no longer there' : `“${step.name}”`;
   failed(
-    step.name.startsWith('#')
-      ? `${shown} is used here.`
-      : `${table.name} has no field ${shown}.`,
+    step.name.startsWith('#') ? `${shown} is used here.` : `${table.name} has no field ${shown}.`,
     step,
     (near.length > 0 ? near.slice(0, 3).map(({ name }) => name) : names.slice(0, 6)).join(', '),
   );
@@ -71,7 +69,11 @@ function distance(a: string, b: string): number {
 }
 
 /** The steps, outermost first, of the first path below these nodes that leads through child rows. */
-export function findCollection(catalog: Catalog, table: string, nodes: readonly Node[]): readonly Hop[] | null {
+export function findCollection(
+  catalog: Catalog,
+  table: string,
+  nodes: readonly Node[],
+): readonly Hop[] | null {
   for (const path of nodes.flatMap(paths)) {
     const { hops } = resolve(catalog, table, path.steps);
     const last = hops.map((hop) => hop.hop).lastIndexOf('children');

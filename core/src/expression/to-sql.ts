@@ -138,7 +138,9 @@ class Writer {
         if (scale(bound.a) === 0) return w(bound.a);
         const unit = power(scale(bound.a));
         return this.let([bound.a], ([a]) =>
-          bound.op === 'floor' ? `${a} / ${unit} - (${a} % ${unit} < 0)` : `${a} / ${unit} + (${a} % ${unit} > 0)`,
+          bound.op === 'floor'
+            ? `${a} / ${unit} - (${a} % ${unit} < 0)`
+            : `${a} / ${unit} + (${a} % ${unit} > 0)`,
         );
       }
       case 'not':
@@ -181,7 +183,9 @@ class Writer {
           return this.someDate(moved, `${a} || ${b}`);
         });
       case 'addMonths':
-        return this.let([bound.a, bound.b], ([a, b]) => this.addMonths(a!, b!, bound.type.type === 'instant'));
+        return this.let([bound.a, bound.b], ([a, b]) =>
+          this.addMonths(a!, b!, bound.type.type === 'instant'),
+        );
       case 'daysBetween':
         return `CAST(julianday(${w(bound.a)}) - julianday(${w(bound.b)}) AS INTEGER)`;
       case 'secondsBetween':
@@ -205,8 +209,10 @@ class Writer {
       }
       case 'substring':
         if (!bound.length) return `substr(${w(bound.a)}, max(${w(bound.from)}, 1))`;
-        return this.let([bound.a, bound.from, bound.length], ([a, from, length]) =>
-          `substr(${a}, max(${from}, 1), max(${from} + ${length} - max(${from}, 1), 0))`,
+        return this.let(
+          [bound.a, bound.from, bound.length],
+          ([a, from, length]) =>
+            `substr(${a}, max(${from}, 1), max(${from} + ${length} - max(${from}, 1), 0))`,
         );
       case 'toText':
         return this.toText(bound.a);
@@ -281,7 +287,8 @@ class Writer {
     for (const hop of hops) {
       const table = this.writing.catalog.table(hop.table);
       const alias = `r${++this.names}`;
-      const own = (column: string): string => (last === null ? sqlName(column) : `${last}.${sqlName(column)}`);
+      const own = (column: string): string =>
+        last === null ? sqlName(column) : `${last}.${sqlName(column)}`;
       const condition =
         hop.hop === 'link'
           ? `${alias}.${sqlName(table.keyColumn ?? 'rowid')} = ${own(hop.field.column)}`
@@ -348,7 +355,7 @@ class Writer {
     const b = shift < 0 ? this.keep(`${plain} * ${power(-shift)}`) : plain;
     let result = `${a} / ${b}`;
     let rest = `(${a} % ${b})`;
-    for (let left = shift; left > 0; ) {
+    for (let left = shift; left > 0;) {
       const step = Math.min(left, SAFE_DIGITS - known);
       result = `(${result}) * ${power(step)} + ${rest} * ${power(step)} / ${b}`;
       rest = `(${rest} * ${power(step)} % ${b})`;
@@ -412,8 +419,10 @@ class Writer {
 
   private toDate(a: Bound): string {
     if (a.type.type === 'instant') return `substr(${this.write(a)}, 1, 10)`;
-    return this.let([a], ([v]) =>
-      `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}) = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
+    return this.let(
+      [a],
+      ([v]) =>
+        `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}) = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
     );
   }
 

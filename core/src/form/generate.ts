@@ -23,6 +23,9 @@ const order = (table: Table): Field[] => [
   ...table.fields.filter(({ id, type }) => !table.key.includes(id) && type.kind === 'longText'),
 ];
 
+/** Controls of at least this width take what is left of their row. */
+const WIDE = 6;
+
 type FormField = Form['fields'][number];
 
 const place = (table: Table, field: Field): FormField => ({
@@ -32,8 +35,8 @@ const place = (table: Table, field: Field): FormField => ({
 });
 
 /**
- * Stretches the last control of each row so that rows of the 12-column grid are full: controls keep
- * their order, and none becomes wider than twice what its kind wants.
+ * Stretches the last wide control of each row so that rows of the 12-column grid are full: controls
+ * keep their order, and dates and numbers stay as narrow as they are.
  */
 export function fillRows(fields: readonly FormField[]): FormField[] {
   const rows: FormField[][] = [[]];
@@ -45,9 +48,8 @@ export function fillRows(fields: readonly FormField[]): FormField[] {
   }
   return rows.flatMap((row) => {
     const rest = 12 - row.reduce((sum, { width }) => sum + width, 0);
-    const last = row[row.length - 1];
-    if (!last || rest === 0) return row;
-    return [...row.slice(0, -1), { ...last, width: last.width + Math.min(rest, last.width) }];
+    const wide = row.map(({ width }) => width >= WIDE).lastIndexOf(true);
+    return row.map((field, i) => (i === wide ? { ...field, width: field.width + rest } : field));
   });
 }
 
@@ -60,7 +62,10 @@ export function formFromTable(design: Design, table: Table, id: string, label = 
     .filter((link) => link.table.id !== table.id)
     .map(({ table: child, field: link }, _, all) => ({
       link: link.id,
-      label: all.filter((other) => other.table.id === child.id).length > 1 ? `${child.plural} (${link.label})` : child.plural,
+      label:
+        all.filter((other) => other.table.id === child.id).length > 1
+          ? `${child.plural} (${link.label})`
+          : child.plural,
       fields: order(child)
         .filter((field) => field.id !== link.id)
         .map((field) => place(child, field)),

@@ -1,5 +1,31 @@
-import { bind, bindCondition, decimalText, fromStored, kindOfType, numberType, sqlName, sqlText, toSql, writtenName, type Bound, type SqlWriting, type Type } from '../expression';
-import { catalogOf, displayOf, fieldOf, lookupText, tableOf, type Design, type Field, type Measure, type Query, type QueryColumn, type Table } from './imports';
+import {
+  bind,
+  bindCondition,
+  decimalText,
+  fromStored,
+  inWords,
+  kindOfType,
+  numberType,
+  sqlName,
+  sqlText,
+  toSql,
+  type Bound,
+  type SqlWriting,
+  type Type,
+} from '../expression';
+import {
+  catalogOf,
+  displayOf,
+  fieldOf,
+  lookupText,
+  tableOf,
+  type Design,
+  type Field,
+  type Measure,
+  type Query,
+  type QueryColumn,
+  type Table,
+} from './imports';
 import type { ValueKind } from '../values';
 
 /** A column of a result: what it is called and how its values are shown. */
@@ -86,20 +112,31 @@ class Compiler {
     const base = `FROM ${sqlName(this.table.name)} AS t0`;
     const joined = [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
     const conditions = query.where.map((source) => {
-      const { bound } = bindCondition(source, { catalog: this.catalog, table: this.table.id });
-      return { sql: toSql(bound, this.writing).sql, label: fromStored(source, this.catalog, this.table.id) };
+      // Bound with names, so that what is quoted in words is readable.
+      const named = fromStored(source, this.catalog, this.table.id);
+      const { bound } = bindCondition(named, { catalog: this.catalog, table: this.table.id });
+      return { sql: toSql(bound, this.writing).sql, label: inWords(bound, named) };
     });
     const where = (count: number): string =>
-      count === 0 ? '' : `\nWHERE ${conditions.slice(0, count).map(({ sql }) => sql).join('\n  AND ')}`;
+      count === 0
+        ? ''
+        : `\nWHERE ${conditions
+            .slice(0, count)
+            .map(({ sql }) => sql)
+            .join('\n  AND ')}`;
     const groupBy = query.group?.by.map((column, i) => this.plain(column, `g${i}`)) ?? [];
     const outputs = query.group
       ? [...groupBy, ...query.group.measures.map((measure, i) => this.measure(measure, `m${i}`))]
       : this.columns().map((column, i) => this.plain(column, `c${i}`));
     const names = groupBy.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
     const grouping = query.group && names.length > 0 ? `\nGROUP BY ${names.join(', ')}` : '';
-    const inner = outputs.flatMap((output) => output.inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`));
+    const inner = outputs.flatMap((output) =>
+      output.inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`),
+    );
     const plain = `SELECT ${inner.join(',\n  ')}\n${joined}${where(conditions.length)}${grouping}`;
-    const middle = outputs.flatMap((output) => (output.middle ? [`${output.middle.sql} AS ${sqlName(output.middle.name)}`] : []));
+    const middle = outputs.flatMap((output) =>
+      output.middle ? [`${output.middle.sql} AS ${sqlName(output.middle.name)}`] : [],
+    );
     const rows = middle.length > 0 ? `SELECT *, ${middle.join(', ')} FROM (${plain}) AS r` : plain;
     const order = query.sort.flatMap(({ column, descending }) => {
       const output = outputs.find((candidate) => candidate.column.id === column);
@@ -125,7 +162,11 @@ class Compiler {
         sql: `SELECT count(*) FROM (${rows})`,
       });
     if (query.first !== null)
-      funnel.push({ part: 'first', label: `the first ${query.first}`, sql: `SELECT min(${query.first}, count(*)) FROM (${rows})` });
+      funnel.push({
+        part: 'first',
+        label: `the first ${query.first}`,
+        sql: `SELECT min(${query.first}, count(*)) FROM (${rows})`,
+      });
     return { columns: outputs.map(({ column }) => column), sql, funnel };
   }
 
@@ -160,14 +201,22 @@ class Compiler {
     const field = bound.op === 'ref' ? this.fieldById(bound.field.id) : undefined;
     const kind = field && bound.op === 'ref' ? bound.field.kind : kindOfType(bound.type);
     const inner = [{ name, sql: toSql(bound, this.writing).sql }];
-    return { inner, ...this.shown({ id: column.id, label: column.label, kind }, bound.type, `q.${sqlName(name)}`, field) };
+    return {
+      inner,
+      ...this.shown({ id: column.id, label: column.label, kind }, bound.type, `q.${sqlName(name)}`, field),
+    };
   }
 
   private measure(measure: Measure, name: string): Output {
     const named = { id: measure.id, label: measure.label };
     const own = `q.${sqlName(name)}`;
     if (measure.total === 'count' && measure.expression === null)
-      return { inner: [{ name, sql: 'count(*)' }], column: { ...named, kind: { kind: 'wholeNumber' } }, shown: own, order: own };
+      return {
+        inner: [{ name, sql: 'count(*)' }],
+        column: { ...named, kind: { kind: 'wholeNumber' } },
+        shown: own,
+        order: own,
+      };
     const call = { count: 'COUNT', sum: 'SUM', average: 'AVG', least: 'MIN', most: 'MAX' }[measure.total];
     const scope = { catalog: this.catalog, table: this.table.id, grouped: true };
     const { bound } = bind(`${call}(${measure.expression ?? '*'})`, scope);
@@ -179,7 +228,12 @@ class Compiler {
   }
 
   /** The engine totals sum and count; the exact quotient is worked out from them one level above. */
-  private average(named: { id: string; label: string }, bound: Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>, name: string, money: ValueKind | null): Output {
+  private average(
+    named: { id: string; label: string },
+    bound: Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>,
+    name: string,
+    money: ValueKind | null,
+  ): Output {
     const inner = [
       { name: `${name}s`, sql: toSql(bound.a, this.writing).sql },
       { name: `${name}n`, sql: toSql(bound.b, this.writing).sql },
@@ -193,8 +247,15 @@ class Compiler {
       start: part.start,
       end: part.end,
     });
-    const type: Type = money?.kind === 'money' ? { ...numberType(money.places), places: money.places } : bound.type;
-    const quotient: Bound = { ...bound, op: 'div', type, a: reference(bound.a, `${name}s`), b: reference(bound.b, `${name}n`) };
+    const type: Type =
+      money?.kind === 'money' ? { ...numberType(money.places), places: money.places } : bound.type;
+    const quotient: Bound = {
+      ...bound,
+      op: 'div',
+      type,
+      a: reference(bound.a, `${name}s`),
+      b: reference(bound.b, `${name}n`),
+    };
     const scale = type.type === 'number' ? type.scale : 0;
     const own = `q.${sqlName(name)}`;
     return {
@@ -210,18 +271,32 @@ class Compiler {
   private moneyKind(measure: Measure): ValueKind | null {
     if (measure.expression === null || measure.total === 'count') return null;
     const { bound } = bind(measure.expression, { catalog: this.catalog, table: this.table.id });
-    return bound.op === 'ref' && (bound.field.kind.kind === 'money' || measure.total === 'least' || measure.total === 'most')
+    return bound.op === 'ref' &&
+      (bound.field.kind.kind === 'money' || measure.total === 'least' || measure.total === 'most')
       ? bound.field.kind
       : null;
   }
 
-  private shown(column: ResultColumn, type: Type, own: string, field: Field | undefined): Omit<Output, 'inner' | 'middle'> {
+  private shown(
+    column: ResultColumn,
+    type: Type,
+    own: string,
+    field: Field | undefined,
+  ): Omit<Output, 'inner' | 'middle'> {
     if (field?.type.kind === 'lookup') {
       const text = lookupText(this.design, this.catalog, field, own);
-      return { column: { ...column, kind: { kind: 'longText' } }, shown: text, order: `${text} COLLATE NOCASE` };
+      return {
+        column: { ...column, kind: { kind: 'longText' } },
+        shown: text,
+        order: `${text} COLLATE NOCASE`,
+      };
     }
     if (type.type === 'number' && type.scale > 0)
-      return { column, shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, type.scale)} END`, order: own };
+      return {
+        column,
+        shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, type.scale)} END`,
+        order: own,
+      };
     const order = type.type === 'text' ? `${own} COLLATE NOCASE` : own;
     return { column, shown: type.type === 'number' ? `CAST(${own} AS TEXT)` : own, order };
   }
@@ -240,7 +315,10 @@ export const defaultColumns = (table: Table): QueryColumn[] =>
   table.fields.map((field) => ({ id: field.id, label: field.label, expression: `"#${field.id}"` }));
 
 /** A query over one table with chosen fields as columns, such as a report runs. */
-export function queryOfTable(table: Table, fields: readonly { readonly id: string; readonly label: string }[]): Query {
+export function queryOfTable(
+  table: Table,
+  fields: readonly { readonly id: string; readonly label: string }[],
+): Query {
   return {
     type: 'query',
     id: table.id,
@@ -256,9 +334,12 @@ export function queryOfTable(table: Table, fields: readonly { readonly id: strin
 }
 
 /** A new query over a table: nothing left out, sorted by nothing. */
-export const newQuery = (id: string, label: string, table: Table): Query => ({ ...queryOfTable(table, []), id, label });
+export const newQuery = (id: string, label: string, table: Table): Query => ({
+  ...queryOfTable(table, []),
+  id,
+  label,
+});
 
 /** How a row is shown, as an expression with current names: for editors. */
-export const displayText = (design: Design, table: Table): string => fromStored(displayOf(table), catalogOf(design), table.id);
-
-export { writtenName };
+export const displayText = (design: Design, table: Table): string =>
+  fromStored(displayOf(table), catalogOf(design), table.id);

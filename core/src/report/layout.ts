@@ -1,4 +1,15 @@
-import { add, decimal, fromText, isNumeric, showValue, toText, type Decimal, type Locale, type Value, type ValueKind } from '../values';
+import {
+  add,
+  decimal,
+  fromText,
+  isNumeric,
+  showValue,
+  toText,
+  type Decimal,
+  type Locale,
+  type Value,
+  type ValueKind,
+} from '../values';
 
 export type FontName = 'regular' | 'bold';
 
@@ -19,7 +30,14 @@ export type PageItem =
       readonly align: 'left' | 'right';
       readonly colour: 'ink' | 'soft';
     }
-  | { readonly item: 'line'; readonly x1: number; readonly x2: number; readonly y: number; readonly weight: number; readonly colour: 'line' | 'moss' };
+  | {
+      readonly item: 'line';
+      readonly x1: number;
+      readonly x2: number;
+      readonly y: number;
+      readonly weight: number;
+      readonly colour: 'line' | 'moss';
+    };
 
 export interface Page {
   readonly items: readonly PageItem[];
@@ -107,7 +125,9 @@ export function layoutReport(input: ReportInput): PageModel {
   const wide = input.paper === 'A4 wide';
   const width = wide ? A4.long : A4.short;
   const height = wide ? A4.short : A4.long;
-  const shown = input.rows.map((row) => input.columns.map((column, i) => showValue(column.kind, row[i] ?? null, input.locale)));
+  const shown = input.rows.map((row) =>
+    input.columns.map((column, i) => showValue(column.kind, row[i] ?? null, input.locale)),
+  );
   const painter = new Painter(input, width, height, columnWidths(input, shown, width - 2 * MARGIN));
   const groups = groupRows(input);
   const grand = new Sums(input.columns);
@@ -120,11 +140,24 @@ export function layoutReport(input: ReportInput): PageModel {
       sums.add(input.rows[index]!);
       grand.add(input.rows[index]!);
     });
-    if (input.group) painter.sums(`${rows.length} ${rows.length === 1 ? 'row' : 'rows'}`, sums.shown(input.locale));
+    if (input.group)
+      painter.sums(`${rows.length} ${rows.length === 1 ? 'row' : 'rows'}`, sums.shown(input.locale));
   });
   if (input.rows.length === 0) painter.note('No rows: nothing to show.');
-  else painter.sums(`All ${input.rows.length} ${input.rows.length === 1 ? 'row' : 'rows'}`, grand.shown(input.locale), true);
-  return { title: input.title, width, height, pages: painter.finish(), totals: grand.texts(), rowCount: input.rows.length };
+  else
+    painter.sums(
+      `All ${input.rows.length} ${input.rows.length === 1 ? 'row' : 'rows'}`,
+      grand.shown(input.locale),
+      true,
+    );
+  return {
+    title: input.title,
+    width,
+    height,
+    pages: painter.finish(),
+    totals: grand.texts(),
+    rowCount: input.rows.length,
+  };
 }
 
 function groupRows(input: ReportInput): { heading: string; rows: number[] }[] {
@@ -137,7 +170,10 @@ function groupRows(input: ReportInput): { heading: string; rows: number[] }[] {
     if (rows) rows.push(i);
     else found.set(value, [i]);
   });
-  return [...found].map(([value, rows]) => ({ heading: value === null ? `No ${input.group!.label.toLowerCase()}` : showValue(kind, value, input.locale), rows }));
+  return [...found].map(([value, rows]) => ({
+    heading: value === null ? `No ${input.group!.label.toLowerCase()}` : showValue(kind, value, input.locale),
+    rows,
+  }));
 }
 
 /** Exact sums of the columns that ask for one. */
@@ -145,7 +181,9 @@ class Sums {
   private readonly sums: (Decimal | null)[];
 
   constructor(private readonly columns: readonly ReportColumn[]) {
-    this.sums = columns.map(({ sum, kind }) => (sum ? decimal(0n, 'places' in kind ? kind.places : 0) : null));
+    this.sums = columns.map(({ sum, kind }) =>
+      sum ? decimal(0n, 'places' in kind ? kind.places : 0) : null,
+    );
   }
 
   add(row: readonly Value[]): void {
@@ -156,11 +194,15 @@ class Sums {
   }
 
   shown(locale: Locale): string[] {
-    return this.sums.map((sum, i) => (sum === null ? '' : showValue(this.columns[i]!.kind, toText(sum), locale)));
+    return this.sums.map((sum, i) =>
+      sum === null ? '' : showValue(this.columns[i]!.kind, toText(sum), locale),
+    );
   }
 
   texts(): Record<string, string> {
-    return Object.fromEntries(this.sums.flatMap((sum, i) => (sum === null ? [] : [[this.columns[i]!.id, toText(sum)]])));
+    return Object.fromEntries(
+      this.sums.flatMap((sum, i) => (sum === null ? [] : [[this.columns[i]!.id, toText(sum)]])),
+    );
   }
 }
 
@@ -211,7 +253,14 @@ class Painter {
     this.room(last ? 2 : 1);
     if (last) {
       this.y += 6;
-      this.items.push({ item: 'line', x1: MARGIN, x2: this.width - MARGIN, y: this.y - 11, weight: 1, colour: 'moss' });
+      this.items.push({
+        item: 'line',
+        x1: MARGIN,
+        x2: this.width - MARGIN,
+        y: this.y - 11,
+        weight: 1,
+        colour: 'moss',
+      });
     }
     const first = values[0] === '' ? this.columns[0]! : null;
     const free = values.findIndex((value) => value !== '');
@@ -230,7 +279,16 @@ class Painter {
     const { pages } = this;
     return pages.map((items, i) => {
       const number = `Page ${i + 1} of ${pages.length}`;
-      const head: PageItem = { item: 'text', x: this.width - MARGIN, y: MARGIN, text: number, font: 'regular', size: 8, align: 'right', colour: 'soft' };
+      const head: PageItem = {
+        item: 'text',
+        x: this.width - MARGIN,
+        y: MARGIN,
+        text: number,
+        font: 'regular',
+        size: 8,
+        align: 'right',
+        colour: 'soft',
+      };
       return { items: [head, ...items] };
     });
   }
@@ -249,7 +307,13 @@ class Painter {
       this.y += 16;
       this.text(MARGIN, this.fit(this.input.title, this.width - 2 * MARGIN - 80, 'bold', 16), 'bold', 16);
       this.y += 15;
-      this.text(MARGIN, this.fit(this.input.subtitle, this.width - 2 * MARGIN, 'regular', 8), 'regular', 8, 'soft');
+      this.text(
+        MARGIN,
+        this.fit(this.input.subtitle, this.width - 2 * MARGIN, 'regular', 8),
+        'regular',
+        8,
+        'soft',
+      );
       this.y += 24;
     } else {
       this.text(MARGIN, this.fit(this.input.title, this.width / 2, 'regular', 8), 'regular', 8, 'soft');
@@ -264,7 +328,13 @@ class Painter {
     this.y += LINE - 2;
     this.top = this.y;
     if (this.heading !== null) {
-      this.text(MARGIN, this.fit(`${this.heading}, continued`, this.width - 2 * MARGIN, 'bold', SIZE), 'bold', SIZE, 'soft');
+      this.text(
+        MARGIN,
+        this.fit(`${this.heading}, continued`, this.width - 2 * MARGIN, 'bold', SIZE),
+        'bold',
+        SIZE,
+        'soft',
+      );
       this.y += LINE;
     }
   }
@@ -279,7 +349,16 @@ class Painter {
       if (value === '') return;
       const text = this.fit(value, column.width, font, SIZE);
       if (column.right)
-        this.items.push({ item: 'text', x: column.x + column.width, y: this.y, text, font, size: SIZE, align: 'right', colour: 'ink' });
+        this.items.push({
+          item: 'text',
+          x: column.x + column.width,
+          y: this.y,
+          text,
+          font,
+          size: SIZE,
+          align: 'right',
+          colour: 'ink',
+        });
       else this.text(column.x, text, font, SIZE);
     });
   }

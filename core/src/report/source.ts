@@ -13,7 +13,10 @@ export interface SourceColumn {
 /** The columns a report may choose from; empty when its source is gone or cannot be run. */
 export function sourceColumns(design: Design, source: Report['source']): SourceColumn[] {
   const table = design.tables.find(({ id }) => id === source.id);
-  const query = source.kind === 'query' ? design.queries.find(({ id }) => id === source.id) : table && queryOfTable(table, table.fields);
+  const query =
+    source.kind === 'query'
+      ? design.queries.find(({ id }) => id === source.id)
+      : table && queryOfTable(table, table.fields);
   if (!query || queryProblems(design, query).length > 0) return [];
   // The date only stands in the SQL, not in the columns.
   const { columns } = compileQuery(design, query, { today: '2000-01-01' });
@@ -30,7 +33,13 @@ export function reportQuery(design: Design, report: Report): Query | null {
   if (source.kind === 'query') query = design.queries.find(({ id }) => id === source.id);
   else {
     const table = design.tables.find(({ id }) => id === source.id);
-    const wanted = [...new Set([...report.columns.map(({ column }) => column), ...(report.group ? [report.group.column] : []), ...(report.sort ? [report.sort.column] : [])])];
+    const wanted = [
+      ...new Set([
+        ...report.columns.map(({ column }) => column),
+        ...(report.group ? [report.group.column] : []),
+        ...(report.sort ? [report.sort.column] : []),
+      ]),
+    ];
     const fields = table ? wanted.flatMap((id) => fieldOf(table, id) ?? []) : [];
     query = table && queryOfTable(table, fields);
   }
@@ -48,7 +57,11 @@ export function reportProblems(design: Design, report: Report): string[] {
   const columns = sourceColumns(design, report.source);
   if (columns.length === 0) return ['The table or query this report prints is no longer there.'];
   const known = new Set(columns.map(({ id }) => id));
-  const used = [...report.columns.map(({ column }) => column), ...(report.group ? [report.group.column] : []), ...(report.sort ? [report.sort.column] : [])];
+  const used = [
+    ...report.columns.map(({ column }) => column),
+    ...(report.group ? [report.group.column] : []),
+    ...(report.sort ? [report.sort.column] : []),
+  ];
   if (report.columns.length === 0) return ['A report needs a column.'];
   return used.some((id) => !known.has(id)) ? ['A column of this report is no longer there.'] : [];
 }

@@ -31,7 +31,12 @@ export const emptyMessage = (field: Field): string => `${field.label} is always 
  * always filled, and rules over its own fields. Rules over other rows are the file's to check. A key
  * that the file itself will give (a running number) may be missing.
  */
-export function checkRow(design: Design, table: Table, row: Readonly<Record<string, unknown>>, checking: RowChecking): FieldProblem[] {
+export function checkRow(
+  design: Design,
+  table: Table,
+  row: Readonly<Record<string, unknown>>,
+  checking: RowChecking,
+): FieldProblem[] {
   const problems: FieldProblem[] = [];
   const values = new Map<string, Value>();
   for (const field of table.fields) {
@@ -52,11 +57,20 @@ export function checkRow(design: Design, table: Table, row: Readonly<Record<stri
 }
 
 /** The message of a field's rule when these values break it; null when they do not, or cannot say. */
-function brokenRule(design: Design, table: Table, field: Field, values: ReadonlyMap<string, Value>, { today, now }: RowChecking): string | null {
+function brokenRule(
+  design: Design,
+  table: Table,
+  field: Field,
+  values: ReadonlyMap<string, Value>,
+  { today, now }: RowChecking,
+): string | null {
   const catalog = catalogOf(design);
   const bound = attempt(() => bindCondition(field.rule!.expression, { catalog, table: table.id }).bound);
   if (!bound.ok) return `The rule of ${field.label} cannot be worked out: ${bound.error.message}`;
-  const looksElsewhere = some(bound.value, (node) => (node.op === 'ref' && node.links.length > 0) || node.op === 'aggregate');
+  const looksElsewhere = some(
+    bound.value,
+    (node) => (node.op === 'ref' && node.links.length > 0) || node.op === 'aggregate',
+  );
   if (looksElsewhere) return null;
   const result = evaluate(bound.value, {
     row: values,

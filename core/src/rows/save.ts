@@ -10,7 +10,12 @@ const Given = v.union([Plain, v.object({ temp: v.pipe(v.string(), v.maxLength(40
 export const Key = v.pipe(v.array(v.union([v.string(), v.number()])), v.minLength(1), v.maxLength(16));
 
 export const RowChange = v.variant('op', [
-  v.object({ op: v.literal('insert'), table: Id, temp: v.optional(v.pipe(v.string(), v.maxLength(40))), values: v.record(Id, Given) }),
+  v.object({
+    op: v.literal('insert'),
+    table: Id,
+    temp: v.optional(v.pipe(v.string(), v.maxLength(40))),
+    values: v.record(Id, Given),
+  }),
   v.object({
     op: v.literal('update'),
     table: Id,
@@ -23,7 +28,9 @@ export const RowChange = v.variant('op', [
 ]);
 
 /** Row changes that stand or fall together. */
-export const SaveRequest = v.object({ changes: v.pipe(v.array(RowChange), v.minLength(1), v.maxLength(5000)) });
+export const SaveRequest = v.object({
+  changes: v.pipe(v.array(RowChange), v.minLength(1), v.maxLength(5000)),
+});
 
 export type RowChange = v.InferOutput<typeof RowChange>;
 export type SaveRequest = v.InferOutput<typeof SaveRequest>;

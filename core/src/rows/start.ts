@@ -13,13 +13,23 @@ export function fromVal(value: Val, scale: number): Value {
 export function startValue(design: Design, field: Field, { today, now }: RowChecking): Value {
   if (field.start === null || field.start.trim() === '') return field.type.kind === 'tick' ? false : null;
   const { bound } = bind(field.start, { catalog: catalogOf(design), table: null });
-  const result = evaluate(bound, { row: null, today, now, read: () => null, follow: () => null, children: () => [] });
+  const result = evaluate(bound, {
+    row: null,
+    today,
+    now,
+    read: () => null,
+    follow: () => null,
+    children: () => [],
+  });
   if (!result.ok) return null;
   const type = typeOf(design, field.type);
-  if (type.type !== 'number' || bound.type.type !== 'number' || typeof result.value !== 'bigint') return fromVal(result.value, 0);
+  if (type.type !== 'number' || bound.type.type !== 'number' || typeof result.value !== 'bigint')
+    return fromVal(result.value, 0);
   const places = field.type.kind === 'decimal' || field.type.kind === 'money' ? field.type.places : 0;
   const value = rescale(result.value, bound.type.scale, places);
-  return field.type.kind === 'decimal' || field.type.kind === 'money' ? toText({ units: value, scale: places }) : Number(value);
+  return field.type.kind === 'decimal' || field.type.kind === 'money'
+    ? toText({ units: value, scale: places })
+    : Number(value);
 }
 
 /** A new row with its starting values, by field id. */

@@ -6,8 +6,7 @@ export function daysFromCivil(year: number, month: number, day: number): number 
   const era = Math.floor(y / 400);
   const yearOfEra = y - era * 400;
   const dayOfYear = Math.floor((153 * (month + (month > 2 ? -3 : 9)) + 2) / 5) + day - 1;
-  const dayOfEra =
-    yearOfEra * 365 + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100) + dayOfYear;
+  const dayOfEra = yearOfEra * 365 + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100) + dayOfYear;
   return era * 146097 + dayOfEra - 719468;
 }
 
@@ -23,22 +22,17 @@ export function civilFromDays(days: number): Civil {
   const era = Math.floor(z / 146097);
   const dayOfEra = z - era * 146097;
   const yearOfEra = Math.floor(
-    (dayOfEra -
-      Math.floor(dayOfEra / 1460) +
-      Math.floor(dayOfEra / 36524) -
-      Math.floor(dayOfEra / 146096)) /
+    (dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36524) - Math.floor(dayOfEra / 146096)) /
       365,
   );
-  const dayOfYear =
-    dayOfEra - (365 * yearOfEra + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100));
+  const dayOfYear = dayOfEra - (365 * yearOfEra + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100));
   const shifted = Math.floor((5 * dayOfYear + 2) / 153);
   const month = shifted + (shifted < 10 ? 3 : -9);
   const day = dayOfYear - Math.floor((153 * shifted + 2) / 5) + 1;
   return { year: yearOfEra + era * 400 + (month <= 2 ? 1 : 0), month, day };
 }
 
-export const isLeapYear = (year: number): boolean =>
-  year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
+export const isLeapYear = (year: number): boolean => year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
 
 export function daysInMonth(year: number, month: number): number {
   return month === 2 ? (isLeapYear(year) ? 29 : 28) : [4, 6, 9, 11].includes(month) ? 30 : 31;
@@ -105,9 +99,7 @@ export function parseTime(text: string): number | null {
 }
 
 export const timeText = (seconds: number): string =>
-  [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60]
-    .map((n) => pad(n, 2))
-    .join(':');
+  [Math.floor(seconds / 3600), Math.floor(seconds / 60) % 60, seconds % 60].map((n) => pad(n, 2)).join(':');
 
 /**
  * Seconds since 1970-01-01T00:00:00Z of an RFC 3339 date and time (any offset, fractions of a second
@@ -115,9 +107,7 @@ export const timeText = (seconds: number): string =>
  */
 export function parseInstant(text: string): number | null {
   const match =
-    /^(\d{4}-\d{2}-\d{2})[Tt ](\d{2}):(\d{2}):(\d{2})(?:\.\d+)?(?:([Zz])|([+-])(\d{2}):(\d{2}))$/.exec(
-      text,
-    );
+    /^(\d{4}-\d{2}-\d{2})[Tt ](\d{2}):(\d{2}):(\d{2})(?:\.\d+)?(?:([Zz])|([+-])(\d{2}):(\d{2}))$/.exec(text);
   if (!match || !isDate(match[1]!)) return null;
   const [hour, minute, second] = match.slice(2, 5).map(Number) as [number, number, number];
   if (hour > 23 || minute > 59 || second > 60) return null;

@@ -32,8 +32,7 @@ export function rescale(units: bigint, from: number, to: number): bigint {
 }
 
 /** The same value with exactly `scale` places, rounded half away from zero. */
-export const round = (a: Decimal, scale: number): Decimal =>
-  decimal(rescale(a.units, a.scale, scale), scale);
+export const round = (a: Decimal, scale: number): Decimal => decimal(rescale(a.units, a.scale, scale), scale);
 
 export function add(a: Decimal, b: Decimal): Decimal {
   const scale = Math.max(a.scale, b.scale);
@@ -42,18 +41,13 @@ export function add(a: Decimal, b: Decimal): Decimal {
 
 export const negate = (a: Decimal): Decimal => decimal(-a.units, a.scale);
 export const subtract = (a: Decimal, b: Decimal): Decimal => add(a, negate(b));
-export const multiply = (a: Decimal, b: Decimal): Decimal =>
-  decimal(a.units * b.units, a.scale + b.scale);
+export const multiply = (a: Decimal, b: Decimal): Decimal => decimal(a.units * b.units, a.scale + b.scale);
 
 /**
  * a / b with `scale` places (by default six more than the more precise of the two), rounded half
  * away from zero. Null when b is 0.
  */
-export function divide(
-  a: Decimal,
-  b: Decimal,
-  scale = Math.max(a.scale, b.scale) + 6,
-): Decimal | null {
+export function divide(a: Decimal, b: Decimal, scale = Math.max(a.scale, b.scale) + 6): Decimal | null {
   if (b.units === 0n) return null;
   const shift = scale + b.scale - a.scale;
   return shift >= 0

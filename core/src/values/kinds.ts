@@ -25,8 +25,7 @@ export type ValueKind =
   | { readonly kind: 'instant' };
 
 export type Read =
-  | { readonly ok: true; readonly value: Value }
-  | { readonly ok: false; readonly message: string };
+  { readonly ok: true; readonly value: Value } | { readonly ok: false; readonly message: string };
 
 export interface Reading {
   readonly locale: Locale;
@@ -107,9 +106,7 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
       const match =
         kind.choices.find((choice) => choice === text.trim()) ??
         kind.choices.find((choice) => choice.toLowerCase() === wanted);
-      return match !== undefined
-        ? ok(match)
-        : bad(`“${text}” is not one of ${kind.choices.join(', ')}.`);
+      return match !== undefined ? ok(match) : bad(`“${text}” is not one of ${kind.choices.join(', ')}.`);
     }
     case 'instant':
       return bad('This value is worked out and cannot be typed.');
@@ -123,8 +120,7 @@ function unprefixed(kind: ValueKind, text: string): string {
     : typed;
 }
 
-const grouped = (digits: string, mark: string): string =>
-  digits.replace(/\B(?=(\d{3})+(?!\d))/g, mark);
+const grouped = (digits: string, mark: string): string => digits.replace(/\B(?=(\d{3})+(?!\d))/g, mark);
 
 /** A decimal text (`-1234.50`) as people of a locale read it (`-1,234.50`). */
 export function showNumber(text: string, locale: Locale): string {
@@ -139,9 +135,7 @@ export function showMoney(text: string, locale: Locale): string {
   const number = showNumber(text, locale);
   if (locale.currency === '') return number;
   if (/^[A-Z]+$/.test(locale.currency)) return `${number} ${locale.currency}`;
-  return number.startsWith('-')
-    ? `-${locale.currency}${number.slice(1)}`
-    : `${locale.currency}${number}`;
+  return number.startsWith('-') ? `-${locale.currency}${number.slice(1)}` : `${locale.currency}${number}`;
 }
 
 /** `4 Nov 2026` for `2026-11-04`; the text itself when it is not a date. */
@@ -206,9 +200,7 @@ export function checkValue(kind: ValueKind, value: unknown): Read {
     case 'wholeNumber':
     case 'runningNumber':
     case 'lookup':
-      return typeof value === 'number' &&
-        Number.isInteger(value) &&
-        Math.abs(value) < 10 ** MOST_DIGITS
+      return typeof value === 'number' && Number.isInteger(value) && Math.abs(value) < 10 ** MOST_DIGITS
         ? ok(value)
         : bad(`A whole number of at most ${MOST_DIGITS} digits is needed here.`);
     case 'decimal':

@@ -30,15 +30,7 @@ const MONTHS = [
   'december',
 ] as const;
 
-const WEEKDAYS = [
-  'monday',
-  'tuesday',
-  'wednesday',
-  'thursday',
-  'friday',
-  'saturday',
-  'sunday',
-] as const;
+const WEEKDAYS = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'] as const;
 
 const begins = (names: readonly string[], text: string): number =>
   text.length < 3 ? -1 : names.findIndex((name) => name.startsWith(text.toLowerCase()));

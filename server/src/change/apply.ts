@@ -1,6 +1,15 @@
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { applyChanges, ChangeError, checkPlan, steps, type Change, type CheckPlan, type Notice, type RowCheck } from '@heathridge/core/change';
+import {
+  applyChanges,
+  ChangeError,
+  checkPlan,
+  steps,
+  type Change,
+  type CheckPlan,
+  type Notice,
+  type RowCheck,
+} from '@heathridge/core/change';
 import type { Design } from '@heathridge/core/design';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
@@ -13,7 +22,10 @@ import { change as changeLog } from '../store/file-schema';
 export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'sort' | 'message'> {
   readonly count: number;
   /** Up to 20: the key, and the value in the field. */
-  readonly sample: readonly { readonly key: readonly (string | number)[]; readonly value: string | number | null }[];
+  readonly sample: readonly {
+    readonly key: readonly (string | number)[];
+    readonly value: string | number | null;
+  }[];
 }
 
 export interface CheckResult {
@@ -28,7 +40,8 @@ export function draftedDesign(design: Design, changes: readonly Change[]): Desig
   try {
     return applyChanges(design, changes);
   } catch (error) {
-    if (error instanceof ChangeError) throw new Problem('design-moved', error.message, { version: design.version });
+    if (error instanceof ChangeError)
+      throw new Problem('design-moved', error.message, { version: design.version });
     throw error;
   }
 }
@@ -57,11 +70,22 @@ export function runChecks(db: Connection, plan: CheckPlan): CheckResult {
  * Applies a draft: a safe copy, then everything in one transaction. When a check fails, a step fails
  * or a foreign key is left without its row, nothing has happened and a problem says why.
  */
-export function applyDraft(files: Files, id: string, base: number, changes: readonly Change[], by: string, clock: Clock): Design {
+export function applyDraft(
+  files: Files,
+  id: string,
+  base: number,
+  changes: readonly Change[],
+  by: string,
+  clock: Clock,
+): Design {
   const file = files.get(id);
   const before = file.design;
   if (before.version !== base)
-    throw new Problem('design-moved', 'Somebody else has applied changes since this draft was begun. Your draft is kept: check it again.', { version: before.version });
+    throw new Problem(
+      'design-moved',
+      'Somebody else has applied changes since this draft was begun. Your draft is kept: check it again.',
+      { version: before.version },
+    );
   const after = draftedDesign(before, changes);
   const plan = checkPlan(before, after);
   const safeCopy = takeSafeCopy(file, clock);
@@ -74,9 +98,12 @@ export function applyDraft(files: Files, id: string, base: number, changes: read
         if (!result.clear) throw new Problem('draft-stopped', stopMessage(result), { findings: result });
         for (const { sql } of steps(before, after)) file.writer.exec(sql);
         const orphans = file.writer.prepare('PRAGMA foreign_key_check').raw().all();
-        if (orphans.length > 0) throw new Problem('draft-stopped', `${orphans.length} rows would point to rows that are gone.`);
+        if (orphans.length > 0)
+          throw new Problem('draft-stopped', `${orphans.length} rows would point to rows that are gone.`);
         saveDesign(tx as never, after);
-        tx.insert(changeLog).values({ at: clock.now(), by, what: 'draft applied', changes: JSON.stringify(changes), safeCopy }).run();
+        tx.insert(changeLog)
+          .values({ at: clock.now(), by, what: 'draft applied', changes: JSON.stringify(changes), safeCopy })
+          .run();
       },
       { behavior: 'immediate' },
     );
@@ -90,7 +117,9 @@ function stopMessage({ notices, findings }: CheckResult): string {
   const stop = notices.find(({ level }) => level === 'stop');
   if (stop) return stop.message;
   const [finding] = findings;
-  return finding ? `${finding.count} ${finding.count === 1 ? 'row' : 'rows'}: ${finding.message}` : 'Nothing stands in the way.';
+  return finding
+    ? `${finding.count} ${finding.count === 1 ? 'row' : 'rows'}: ${finding.message}`
+    : 'Nothing stands in the way.';
 }
 
 /** A consistent copy of the whole file beside the others; the name of the new file. */

@@ -15,10 +15,62 @@ import { expressions, SAMPLE } from '../../../core/src/expression/testing/sample
 type Row = Readonly<Record<string, number | string | null>> & { readonly table: string };
 
 const ITEMS: Row[] = [
-  { table: 'item', id: 1, whole: 7, other: -3, price: 1250, rate: 33333, label: 'Ab', note: ' é ', active: 1, bought: '2024-01-31', due: '2024-02-29', owner: 1 },
-  { table: 'item', id: 2, whole: 0, other: 5, price: -199, rate: 1, label: '', note: 'ÉCOLE', active: 0, bought: '2023-12-31', due: null, owner: 2 },
-  { table: 'item', id: 3, whole: null, other: 999999999, price: null, rate: null, label: null, note: '🎻violin%', active: null, bought: null, due: '9999-12-30', owner: null },
-  { table: 'item', id: 4, whole: -1, other: 2, price: 999999999999999, rate: -999999999999999, label: "o'k 12", note: 'a_b', active: 1, bought: '0001-01-02', due: '2000-02-29', owner: 1 },
+  {
+    table: 'item',
+    id: 1,
+    whole: 7,
+    other: -3,
+    price: 1250,
+    rate: 33333,
+    label: 'Ab',
+    note: ' é ',
+    active: 1,
+    bought: '2024-01-31',
+    due: '2024-02-29',
+    owner: 1,
+  },
+  {
+    table: 'item',
+    id: 2,
+    whole: 0,
+    other: 5,
+    price: -199,
+    rate: 1,
+    label: '',
+    note: 'ÉCOLE',
+    active: 0,
+    bought: '2023-12-31',
+    due: null,
+    owner: 2,
+  },
+  {
+    table: 'item',
+    id: 3,
+    whole: null,
+    other: 999999999,
+    price: null,
+    rate: null,
+    label: null,
+    note: '🎻violin%',
+    active: null,
+    bought: null,
+    due: '9999-12-30',
+    owner: null,
+  },
+  {
+    table: 'item',
+    id: 4,
+    whole: -1,
+    other: 2,
+    price: 999999999999999,
+    rate: -999999999999999,
+    label: "o'k 12",
+    note: 'a_b',
+    active: 1,
+    bought: '0001-01-02',
+    due: '2000-02-29',
+    owner: 1,
+  },
 ];
 const OWNERS: Row[] = [
   { table: 'owner', id: 1, name: 'Ada', since: '2020-02-29' },
@@ -41,9 +93,11 @@ function openSample(): Database.Database {
       label TEXT, note TEXT, active INTEGER, bought TEXT, due TEXT, owner INTEGER REFERENCES owner) STRICT;
     CREATE TABLE part (id INTEGER PRIMARY KEY, item INTEGER REFERENCES item, cost INTEGER, name TEXT) STRICT;`);
   for (const { table, ...row } of [...OWNERS, ...ITEMS, ...PARTS])
-    db.prepare(`INSERT INTO ${table} (${Object.keys(row).join()}) VALUES (${Object.keys(row).map(() => '?').join()})`).run(
-      ...Object.values(row),
-    );
+    db.prepare(
+      `INSERT INTO ${table} (${Object.keys(row).join()}) VALUES (${Object.keys(row)
+        .map(() => '?')
+        .join()})`,
+    ).run(...Object.values(row));
   return db;
 }
 
@@ -88,7 +142,8 @@ function byCore(bound: Bound, row: Row): Outcome {
 }
 
 /** AND and OR may leave a side out, and then an error in it does not show; the order is the engine's. */
-const mayLeaveOut = (bound: Bound): boolean => some(bound, ({ op }) => op === 'and' || op === 'or' || op === 'in' || op === 'between');
+const mayLeaveOut = (bound: Bound): boolean =>
+  some(bound, ({ op }) => op === 'and' || op === 'or' || op === 'in' || op === 'between');
 
 describe('evaluate and SQL', () => {
   const db = openSample();
@@ -104,13 +159,18 @@ describe('evaluate and SQL', () => {
         fc.property(arbitrary, fc.constantFrom(...ITEMS), (source, row) => {
           const result = attempt(() => bind(source, { catalog: SAMPLE, table: 't_item' }));
           if (!result.ok) {
-            expect(result.error.message).withContext(source).toMatch(/nested too deeply/);
+            expect(result.error.message)
+              .withContext(source)
+              .toMatch(/nested too deeply/);
             return;
           }
           const { bound } = result.value;
           const [ours, theirs] = [byCore(bound, row), bySql(db, bound, row)];
           if ((ours === 'error') !== (theirs === 'error') && mayLeaveOut(bound)) return;
-          if (ours !== theirs) throw new Error(`${source}\non row ${row['id']}: evaluate ${String(ours)}, SQL ${String(theirs)}`);
+          if (ours !== theirs)
+            throw new Error(
+              `${source}\non row ${row['id']}: evaluate ${String(ours)}, SQL ${String(theirs)}`,
+            );
           if (ours === 'error') errors++;
           else values++;
         }),

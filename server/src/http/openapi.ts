@@ -7,14 +7,22 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
   const paths: Record<string, Record<string, unknown>> = {};
   for (const { method, url, needs, summary, body, query } of records) {
     const names = [...url.matchAll(/:(\w+)/g)].map((match) => match[1]!);
-    const parameters: unknown[] = names.map((name) => ({ name, in: 'path', required: true, schema: { type: 'string' } }));
-    if (query) parameters.push({ name: 'query', in: 'query', style: 'form', explode: true, schema: schemaOf(query) });
+    const parameters: unknown[] = names.map((name) => ({
+      name,
+      in: 'path',
+      required: true,
+      schema: { type: 'string' },
+    }));
+    if (query)
+      parameters.push({ name: 'query', in: 'query', style: 'form', explode: true, schema: schemaOf(query) });
     const path = (paths[url.replace(/:(\w+)/g, '{$1}')] ??= {});
     path[method.toLowerCase()] = {
       summary,
       description: `Open to: ${needs}.`,
       parameters,
-      ...(body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } } : {}),
+      ...(body
+        ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } }
+        : {}),
       responses: { 200: { description: 'Done.' }, default: { $ref: '#/components/responses/problem' } },
     };
   }
@@ -23,7 +31,12 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
     info: { title: 'Heathridge', version: '1', license: { name: 'MIT' } },
     paths,
     components: {
-      responses: { problem: { description: 'A problem document (RFC 9457).', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/problem' } } } } },
+      responses: {
+        problem: {
+          description: 'A problem document (RFC 9457).',
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/problem' } } },
+        },
+      },
       schemas: {
         problem: {
           type: 'object',

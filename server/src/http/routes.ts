@@ -33,7 +33,12 @@ export interface RouteSpec<B extends GenericSchema | undefined, Q extends Generi
   readonly body?: B;
   readonly query?: Q;
   readonly rateLimit?: { readonly max: number; readonly timeWindow: string };
-  handler(call: Call<B extends GenericSchema ? InferOutput<B> : undefined, Q extends GenericSchema ? InferOutput<Q> : undefined>): unknown;
+  handler(
+    call: Call<
+      B extends GenericSchema ? InferOutput<B> : undefined,
+      Q extends GenericSchema ? InferOutput<Q> : undefined
+    >,
+  ): unknown;
 }
 
 /** What the OpenAPI document is made from. */
@@ -55,7 +60,9 @@ export class Router {
     private readonly context: Context,
   ) {}
 
-  add<B extends GenericSchema | undefined = undefined, Q extends GenericSchema | undefined = undefined>(spec: RouteSpec<B, Q>): void {
+  add<B extends GenericSchema | undefined = undefined, Q extends GenericSchema | undefined = undefined>(
+    spec: RouteSpec<B, Q>,
+  ): void {
     const { method, url, needs, summary, body, query } = spec;
     this.records.push({ method, url, needs, summary, body, query });
     this.app.route({
@@ -66,7 +73,8 @@ export class Router {
         if (method !== 'GET') sameOrigin(request);
         const params = request.params as Record<string, string>;
         const person = this.person(request);
-        const role = person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
+        const role =
+          person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
         this.check(needs, person, role, params['file']);
         const gone = new AbortController();
         reply.raw.once('close', () => gone.abort());
@@ -101,7 +109,8 @@ export class Router {
     if (mayCall(needs, person !== null, role)) return;
     if (!person) throw new Problem('not-signed-in', 'Please sign in.');
     // Whether a file exists is nobody's business who may not open it.
-    if (file !== undefined && role === null) throw new Problem('not-found', 'This file is not there, or not open to you.');
+    if (file !== undefined && role === null)
+      throw new Problem('not-found', 'This file is not there, or not open to you.');
     throw new Problem('not-allowed', 'Only the builder of this file may do this.');
   }
 }
@@ -115,5 +124,6 @@ function sameOrigin(request: FastifyRequest): void {
   } catch {
     throw new Problem('wrong-origin', 'The address this request came from cannot be read.');
   }
-  if (host !== request.headers.host) throw new Problem('wrong-origin', 'Requests that write must come from this site itself.');
+  if (host !== request.headers.host)
+    throw new Problem('wrong-origin', 'Requests that write must come from this site itself.');
 }

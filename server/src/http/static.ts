@@ -28,7 +28,13 @@ export async function servePages(app: FastifyInstance, folder: string): Promise<
   const index = join(folder, 'index.html');
   if (!existsSync(index)) return;
   const page = readFileSync(index, 'utf8');
-  await app.register(fastifyStatic, { root: folder, index: false, wildcard: false, maxAge: '1y', immutable: true });
+  await app.register(fastifyStatic, {
+    root: folder,
+    index: false,
+    wildcard: false,
+    maxAge: '1y',
+    immutable: true,
+  });
   const send = (reply: FastifyReply): FastifyReply => {
     const nonce = randomBytes(16).toString('base64');
     return reply
@@ -39,8 +45,19 @@ export async function servePages(app: FastifyInstance, folder: string): Promise<
   };
   app.get('/', (_, reply) => send(reply));
   app.setNotFoundHandler((request, reply) => {
-    const wantsPage = request.method === 'GET' && !request.url.startsWith('/api/') && !/\.\w+$/.test(request.url.split('?')[0]!);
+    const wantsPage =
+      request.method === 'GET' &&
+      !request.url.startsWith('/api/') &&
+      !/\.\w+$/.test(request.url.split('?')[0]!);
     if (wantsPage) return send(reply);
-    return reply.code(404).type('application/problem+json').send({ type: '/problems/not-found', title: 'There is no such thing here', status: 404, detail: 'There is nothing at this address.' });
+    return reply
+      .code(404)
+      .type('application/problem+json')
+      .send({
+        type: '/problems/not-found',
+        title: 'There is no such thing here',
+        status: 404,
+        detail: 'There is nothing at this address.',
+      });
   });
 }

@@ -21,7 +21,11 @@ export class JobPool {
   private closed = false;
 
   /** Runs a task on a file. Rejects with a `stopped` or `query-failed` problem, or an Error for a defect. */
-  async run<T extends Task>(path: string, task: T, { signal, limit = 60_000 }: JobOptions = {}): Promise<Results[T['task']]> {
+  async run<T extends Task>(
+    path: string,
+    task: T,
+    { signal, limit = 60_000 }: JobOptions = {},
+  ): Promise<Results[T['task']]> {
     if (this.running >= MOST_RUNNING) await new Promise<void>((resolve) => this.waiting.push(resolve));
     this.running++;
     try {
@@ -58,14 +62,20 @@ export class JobPool {
         reject(new Problem('stopped', reason));
       };
       const stop = (): void => kill('This was stopped.');
-      const timer = setTimeout(() => kill(`This took longer than ${limit / 1000} seconds and was stopped.`), limit);
+      const timer = setTimeout(
+        () => kill(`This took longer than ${limit / 1000} seconds and was stopped.`),
+        limit,
+      );
       signal?.addEventListener('abort', stop, { once: true });
       child.once('message', (reply: JobReply) => {
         settle();
         if (this.closed || this.idle.length >= 2) child.kill();
         else this.idle.push(child);
         if (reply.ok) resolve(reply.result);
-        else reject(reply.sort === 'person' ? new Problem('query-failed', reply.message) : new Error(reply.message));
+        else
+          reject(
+            reply.sort === 'person' ? new Problem('query-failed', reply.message) : new Error(reply.message),
+          );
       });
       child.once('exit', (code) => {
         settle();
@@ -81,5 +91,9 @@ export class JobPool {
 function start(): ChildProcess {
   const source = import.meta.url.endsWith('.ts');
   const entry = fileURLToPath(new URL(source ? './child.ts' : './child.js', import.meta.url));
-  return fork(entry, { serialization: 'advanced', execArgv: source ? ['--import', 'tsx'] : [], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+  return fork(entry, {
+    serialization: 'advanced',
+    execArgv: source ? ['--import', 'tsx'] : [],
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  });
 }

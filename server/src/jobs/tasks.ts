@@ -13,13 +13,36 @@ import type { Connection } from '../store/driver';
 /** Work that may take long: it is done in a child process, which can be stopped. */
 export type Task =
   | { readonly task: 'check'; readonly plan: CheckPlan }
-  | { readonly task: 'query'; readonly design: Design; readonly query: Query; readonly today: string; readonly limit: number }
-  | { readonly task: 'report'; readonly design: Design; readonly report: Report; readonly today: string; readonly pdf: boolean }
+  | {
+      readonly task: 'query';
+      readonly design: Design;
+      readonly query: Query;
+      readonly today: string;
+      readonly limit: number;
+    }
+  | {
+      readonly task: 'report';
+      readonly design: Design;
+      readonly report: Report;
+      readonly today: string;
+      readonly pdf: boolean;
+    }
   | { readonly task: 'anchors'; readonly sql: string }
-  | { readonly task: 'window'; readonly design: Design; readonly table: string; readonly request: WindowRequest }
+  | {
+      readonly task: 'window';
+      readonly design: Design;
+      readonly table: string;
+      readonly request: WindowRequest;
+    }
   | { readonly task: 'count'; readonly design: Design; readonly table: string; readonly search: string }
   | { readonly task: 'list'; readonly design: Design; readonly table: string; readonly request: ListRequest }
-  | { readonly task: 'choices'; readonly design: Design; readonly field: string; readonly search: string; readonly limit: number };
+  | {
+      readonly task: 'choices';
+      readonly design: Design;
+      readonly field: string;
+      readonly search: string;
+      readonly limit: number;
+    };
 
 export interface QueryResult {
   readonly columns: readonly ResultColumn[];
@@ -79,10 +102,21 @@ function runQuery(db: Connection, design: Design, query: Query, today: string, l
   const compiled = compileQuery(design, query, { today });
   const rows = rowsOf(db, compiled, limit + 1);
   const funnel = compiled.funnel.map(({ part, label, sql }) => {
-    const [count] = guarded(() => db.prepare(sql).raw().get(...used(sql, compiled.params))) as [number];
+    const [count] = guarded(() =>
+      db
+        .prepare(sql)
+        .raw()
+        .get(...used(sql, compiled.params)),
+    ) as [number];
     return { part, label, count };
   });
-  return { columns: compiled.columns, rows: rows.slice(0, limit), more: rows.length > limit, sql: compiled.text, funnel };
+  return {
+    columns: compiled.columns,
+    rows: rows.slice(0, limit),
+    more: rows.length > limit,
+    sql: compiled.text,
+    funnel,
+  };
 }
 
 /** The parameters a statement can take: the engine refuses values behind its last place. */
@@ -93,7 +127,12 @@ function used(sql: string, params: readonly string[]): string[] {
 
 function rowsOf(db: Connection, compiled: CompiledQuery, limit: number): Value[][] {
   const sql = `SELECT * FROM (${compiled.sql}) LIMIT ${limit}`;
-  const rows = guarded(() => db.prepare(sql).raw().all(...used(sql, compiled.params))) as (string | number | null)[][];
+  const rows = guarded(() =>
+    db
+      .prepare(sql)
+      .raw()
+      .all(...used(sql, compiled.params)),
+  ) as (string | number | null)[][];
   return rows.map((row) => row.map((value, i) => travelling(value, compiled.columns[i]!)));
 }
 
@@ -113,26 +152,47 @@ function guarded<T>(work: () => T): T {
   } catch (error) {
     const { message } = error as Error;
     if (/overflow|malformed JSON/.test(message))
-      throw new TaskError('A number, a date or a text in this query leaves its range: at most 18 digits, years 1 to 9999, and only texts that can be cast. ROUND keeps numbers short.');
+      throw new TaskError(
+        'A number, a date or a text in this query leaves its range: at most 18 digits, years 1 to 9999, and only texts that can be cast. ROUND keeps numbers short.',
+      );
     if (/parser stack overflow|too deep|too large|too many/i.test(message))
-      throw new TaskError('This query is nested too deeply to be run. Split its expressions into columns of a simpler query.');
+      throw new TaskError(
+        'This query is nested too deeply to be run. Split its expressions into columns of a simpler query.',
+      );
     throw error;
   }
 }
 
-async function runReport(db: Connection, { design, report, today, pdf }: Extract<Task, { task: 'report' }>): Promise<Results['report']> {
+async function runReport(
+  db: Connection,
+  { design, report, today, pdf }: Extract<Task, { task: 'report' }>,
+): Promise<Results['report']> {
   const query = reportQuery(design, report);
   if (!query) throw new TaskError('The table or query this report prints is no longer there.');
   const compiled = compileQuery(design, query, { today });
   const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1);
   if (all.length > MOST_REPORT_ROWS)
-    throw new TaskError(`This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`);
+    throw new TaskError(
+      `This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`,
+    );
   const index = (id: string): number => compiled.columns.findIndex((column) => column.id === id);
-  const columns = report.columns.map(({ column, label, sum, share }) => ({ id: column, label, sum, share, kind: compiled.columns[index(column)]!.kind }));
-  const places = [...report.columns.map(({ column }) => index(column)), ...(report.group ? [index(report.group.column)] : [])];
+  const columns = report.columns.map(({ column, label, sum, share }) => ({
+    id: column,
+    label,
+    sum,
+    share,
+    kind: compiled.columns[index(column)]!.kind,
+  }));
+  const places = [
+    ...report.columns.map(({ column }) => index(column)),
+    ...(report.group ? [index(report.group.column)] : []),
+  ];
   const rows = all.map((row) => places.map((place) => row[place] ?? null));
   const grouped = report.group ? compiled.columns[index(report.group.column)]! : null;
-  const source = report.source.kind === 'query' ? design.queries.find(({ id }) => id === report.source.id)?.label : query.label;
+  const source =
+    report.source.kind === 'query'
+      ? design.queries.find(({ id }) => id === report.source.id)?.label
+      : query.label;
   const model = layoutReport({
     title: report.label,
     subtitle: `From ${source ?? ''}, ${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'row' : 'rows'}, ${today}`,
@@ -145,4 +205,3 @@ async function runReport(db: Connection, { design, report, today, pdf }: Extract
   });
   return { model, pdf: pdf ? await paintPdf(model) : null };
 }
-

@@ -27,14 +27,19 @@ function load(name: string, file: string): FontFile {
  */
 function family(weight: 400 | 700): FontFile[] {
   return [
-    ...['latin', 'latin-ext'].map((subset) => load(`atkinson-${subset}-${weight}`, `${ATKINSON}-${subset}-${weight}-normal.woff`)),
-    ...['latin', 'latin-ext', 'greek', 'cyrillic', 'vietnamese'].map((subset) => load(`noto-${subset}-${weight}`, `${NOTO}-${subset}-${weight}-normal.woff`)),
+    ...['latin', 'latin-ext'].map((subset) =>
+      load(`atkinson-${subset}-${weight}`, `${ATKINSON}-${subset}-${weight}-normal.woff`),
+    ),
+    ...['latin', 'latin-ext', 'greek', 'cyrillic', 'vietnamese'].map((subset) =>
+      load(`noto-${subset}-${weight}`, `${NOTO}-${subset}-${weight}-normal.woff`),
+    ),
   ];
 }
 
 let loaded: Record<FontName, FontFile[]> | undefined;
 
-export const fonts = (): Record<FontName, FontFile[]> => (loaded ??= { regular: family(400), bold: family(700) });
+export const fonts = (): Record<FontName, FontFile[]> =>
+  (loaded ??= { regular: family(400), bold: family(700) });
 
 export interface Run {
   readonly file: FontFile;
@@ -62,7 +67,10 @@ export function measureText(text: string, font: FontName, size: number): number 
   const key = `${font} ${text}`;
   let perEm = widths.get(key);
   if (perEm === undefined) {
-    perEm = runsOf(text, font).reduce((sum, run) => sum + run.file.font.layout(run.text).advanceWidth / run.file.font.unitsPerEm, 0);
+    perEm = runsOf(text, font).reduce(
+      (sum, run) => sum + run.file.font.layout(run.text).advanceWidth / run.file.font.unitsPerEm,
+      0,
+    );
     if (widths.size > 50_000) widths.clear();
     widths.set(key, perEm);
   }

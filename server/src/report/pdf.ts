@@ -6,7 +6,13 @@ const COLOURS = { ink: '#1f2a26', soft: '#5b6762', line: '#d8d4c8', moss: '#2c6a
 
 /** Paints a page model as PDF: every item exactly where the screen shows it. */
 export async function paintPdf(model: PageModel): Promise<Uint8Array> {
-  const doc = new PDFDocument({ size: [model.width, model.height], margin: 0, autoFirstPage: false, info: { Title: model.title, Creator: 'Heathridge' }, lang: 'en' });
+  const doc = new PDFDocument({
+    size: [model.width, model.height],
+    margin: 0,
+    autoFirstPage: false,
+    info: { Title: model.title, Creator: 'Heathridge' },
+    lang: 'en',
+  });
   const chunks: Buffer[] = [];
   doc.on('data', (chunk: Buffer) => chunks.push(chunk));
   const ended = new Promise<void>((resolve, reject) => {
@@ -18,7 +24,12 @@ export async function paintPdf(model: PageModel): Promise<Uint8Array> {
     doc.addPage();
     for (const item of page.items) {
       if (item.item === 'line') {
-        doc.moveTo(item.x1, item.y).lineTo(item.x2, item.y).lineWidth(item.weight).strokeColor(COLOURS[item.colour]).stroke();
+        doc
+          .moveTo(item.x1, item.y)
+          .lineTo(item.x2, item.y)
+          .lineWidth(item.weight)
+          .strokeColor(COLOURS[item.colour])
+          .stroke();
         continue;
       }
       let x = item.align === 'right' ? item.x - measureText(item.text, item.font, item.size) : item.x;

@@ -16,7 +16,9 @@ function screenAt(file: OpenFile, id: string): Form {
 
 /** The tables whose rows a screen may change: its own and those of its subforms. */
 function tablesOn(design: Design, form: Form): Table[] {
-  const children = form.subforms.filter(({ shown }) => shown).flatMap(({ link }) => design.tables.filter((table) => fieldOf(table, link)));
+  const children = form.subforms
+    .filter(({ shown }) => shown)
+    .flatMap(({ link }) => design.tables.filter((table) => fieldOf(table, link)));
   return [...design.tables.filter(({ id }) => id === form.table), ...children];
 }
 
@@ -33,9 +35,13 @@ function tablesAround(design: Design, start: readonly Table[]): Table[] {
 
 /** What people may type on a screen: fields that are on it and not only for reading. */
 function mayType(design: Design, form: Form, table: Table, field: string): boolean {
-  if (table.id === form.table && form.fields.some((item) => item.field === field && item.people === 'type')) return true;
+  if (table.id === form.table && form.fields.some((item) => item.field === field && item.people === 'type'))
+    return true;
   return form.subforms.some(
-    ({ link, fields, shown }) => shown && fieldOf(table, link) && (link === field || fields.some((item) => item.field === field && item.people === 'type')),
+    ({ link, fields, shown }) =>
+      shown &&
+      fieldOf(table, link) &&
+      (link === field || fields.some((item) => item.field === field && item.people === 'type')),
   );
 }
 
@@ -46,7 +52,11 @@ function checkSave(design: Design, form: Form, request: SaveRequest): void {
     if (!table) throw new Problem('not-allowed', 'This screen does not change rows of that table.');
     if (change.op === 'delete') continue;
     const closed = Object.keys(change.values).find((field) => !mayType(design, form, table, field));
-    if (closed !== undefined) throw new Problem('not-allowed', `${fieldOf(table, closed)?.label ?? 'A field'} is only for reading on this screen.`);
+    if (closed !== undefined)
+      throw new Problem(
+        'not-allowed',
+        `${fieldOf(table, closed)?.label ?? 'A field'} is only for reading on this screen.`,
+      );
   }
 }
 
@@ -109,7 +119,8 @@ export function deskRoutes(router: Router): void {
       const form = screenAt(file, params['screen']!);
       const table = tableAt(file, form.table);
       const json = readRecord(file.reader, file.design, form, keyFrom(file, table, query.key));
-      if (json === null) throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+      if (json === null)
+        throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
       return reply.type('application/json').send(json);
     },
   });
@@ -133,7 +144,9 @@ export function deskRoutes(router: Router): void {
     handler: async (call) => {
       const { context, file, params, query, reply, gone } = call;
       lookupOn(call);
-      return reply.type('application/json').send(await choices(context, file, params['field']!, query.search, gone));
+      return reply
+        .type('application/json')
+        .send(await choices(context, file, params['field']!, query.search, gone));
     },
   });
 }
@@ -143,4 +156,3 @@ function lookupOn({ file, params }: Pick<Call, 'file' | 'params'>): void {
   const known = tablesOn(file.design, form).some((table) => fieldOf(table, params['field']!));
   if (!known) throw new Problem('not-found', 'This lookup is not on this screen.');
 }
-

@@ -22,7 +22,15 @@ const Coordinate = v.pipe(v.number(), v.minValue(-100_000), v.maxValue(100_000))
 
 const counts = ({ design, reader }: OpenFile): Record<string, number> =>
   Object.fromEntries(
-    design.tables.map(({ id, name }) => [id, (reader.prepare(`SELECT count(*) FROM ${sqlName(name)}`).raw().get() as [number])[0]]),
+    design.tables.map(({ id, name }) => [
+      id,
+      (
+        reader
+          .prepare(`SELECT count(*) FROM ${sqlName(name)}`)
+          .raw()
+          .get() as [number]
+      )[0],
+    ]),
   );
 
 function problemsOf(design: Design, document: Query | Form | Report): string[] {
@@ -59,7 +67,9 @@ export function planRoutes(router: Router): void {
     url: '/api/files/:file/places',
     needs: 'builder',
     summary: 'Remember where cards lie on the map',
-    body: v.object({ places: v.pipe(v.array(v.object({ table: Id, x: Coordinate, y: Coordinate })), v.maxLength(2000)) }),
+    body: v.object({
+      places: v.pipe(v.array(v.object({ table: Id, x: Coordinate, y: Coordinate })), v.maxLength(2000)),
+    }),
     handler: ({ file, body }) => {
       file.orm.transaction((tx) => {
         for (const { table, x, y } of body.places) {
@@ -89,7 +99,11 @@ export function planRoutes(router: Router): void {
     body: Draft,
     handler: async ({ context, file, body, gone }) => {
       const plan = checkPlan(file.design, draftedDesign(file.design, body.changes));
-      const result = await context.jobs.run(file.path, { task: 'check', plan }, { signal: gone, limit: 600_000 });
+      const result = await context.jobs.run(
+        file.path,
+        { task: 'check', plan },
+        { signal: gone, limit: 600_000 },
+      );
       return { ...result, version: file.design.version };
     },
   });
@@ -112,13 +126,19 @@ export function planRoutes(router: Router): void {
     summary: 'Save a query, a form or a report',
     body: v.variant('type', [Query, Form, Report]),
     handler: ({ context, file, body, params }) => {
-      if (body.id !== params['id']) throw new Problem('bad-request', 'The id of the document is not the one in the address.');
+      if (body.id !== params['id'])
+        throw new Problem('bad-request', 'The id of the document is not the one in the address.');
       const problems = problemsOf(file.design, body);
       if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
       const others = [...file.design.queries, ...file.design.forms, ...file.design.reports];
       if (others.some(({ id, type }) => id === body.id && type !== body.type))
         throw new Problem('bad-request', 'This id belongs to something of another kind.');
-      if (others.some(({ id, type, label }) => id !== body.id && type === body.type && label.toLowerCase() === body.label.toLowerCase()))
+      if (
+        others.some(
+          ({ id, type, label }) =>
+            id !== body.id && type === body.type && label.toLowerCase() === body.label.toLowerCase(),
+        )
+      )
         throw new Problem('name-taken', `There is a ${body.type} called “${body.label}” already.`);
       file.orm.transaction((tx) => putDefinition(tx as never, body));
       return { design: context.files.reload(file.id) };
@@ -131,10 +151,16 @@ export function planRoutes(router: Router): void {
     summary: 'Drop a query, a form or a report that nothing else uses',
     handler: ({ context, file, params }) => {
       const id = params['id']!;
-      const known = [...file.design.queries, ...file.design.forms, ...file.design.reports].find((document) => document.id === id);
+      const known = [...file.design.queries, ...file.design.forms, ...file.design.reports].find(
+        (document) => document.id === id,
+      );
       if (!known) throw new Problem('not-found', 'This is no longer there.');
       const [user] = dependantsOf(file.design, id);
-      if (user) throw new Problem('design-invalid', `${known.label} is used by ${user.label}: take it out there first.`);
+      if (user)
+        throw new Problem(
+          'design-invalid',
+          `${known.label} is used by ${user.label}: take it out there first.`,
+        );
       file.orm.transaction((tx) => dropDefinition(tx as never, id));
       return { design: context.files.reload(file.id) };
     },

@@ -19,7 +19,13 @@ export function queryRoutes(router: Router): void {
       if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
       return context.jobs.run(
         file.path,
-        { task: 'query', design: file.design, query: body.query, today: context.clock.today(), limit: MOST_ROWS },
+        {
+          task: 'query',
+          design: file.design,
+          query: body.query,
+          today: context.clock.today(),
+          limit: MOST_ROWS,
+        },
         { signal: gone },
       );
     },

@@ -7,10 +7,20 @@ import type { Router } from '../http/routes';
 import type { Results } from '../jobs/tasks';
 import type { OpenFile } from '../store/files';
 
-function layOut(context: Context, file: OpenFile, report: Report, pdf: boolean, signal: AbortSignal): Promise<Results['report']> {
+function layOut(
+  context: Context,
+  file: OpenFile,
+  report: Report,
+  pdf: boolean,
+  signal: AbortSignal,
+): Promise<Results['report']> {
   const problems = reportProblems(file.design, report);
   if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
-  return context.jobs.run(file.path, { task: 'report', design: file.design, report, today: context.clock.today(), pdf }, { signal, limit: 120_000 });
+  return context.jobs.run(
+    file.path,
+    { task: 'report', design: file.design, report, today: context.clock.today(), pdf },
+    { signal, limit: 120_000 },
+  );
 }
 
 export function reportRoutes(router: Router): void {
@@ -20,7 +30,8 @@ export function reportRoutes(router: Router): void {
     needs: 'builder',
     summary: 'Lay out a report, saved or not: its page model',
     body: v.object({ report: Report }),
-    handler: async ({ context, file, body, gone }) => (await layOut(context, file, body.report, false, gone)).model,
+    handler: async ({ context, file, body, gone }) =>
+      (await layOut(context, file, body.report, false, gone)).model,
   });
   router.add({
     method: 'GET',
@@ -32,7 +43,10 @@ export function reportRoutes(router: Router): void {
       if (!report) throw new Problem('not-found', 'This report is no longer there.');
       const { pdf } = await layOut(context, file, report, true, gone);
       const name = encodeURIComponent(`${report.label}.pdf`);
-      return reply.type('application/pdf').header('content-disposition', `inline; filename*=UTF-8''${name}`).send(Buffer.from(pdf!));
+      return reply
+        .type('application/pdf')
+        .header('content-disposition', `inline; filename*=UTF-8''${name}`)
+        .send(Buffer.from(pdf!));
     },
   });
 }

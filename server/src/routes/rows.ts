@@ -9,7 +9,16 @@ import type { Router } from '../http/routes';
 import { readChoices, readList, readRecord, type ListRequest } from '../rows/read';
 import { saveRows } from '../rows/save';
 import { checkKey } from '../rows/tables';
-import { anchorSql, countRows, orderOf, orderSql, readWindow, ANCHOR_STEP, type Anchors, type WindowRequest } from '../rows/window';
+import {
+  anchorSql,
+  countRows,
+  orderOf,
+  orderSql,
+  readWindow,
+  ANCHOR_STEP,
+  type Anchors,
+  type WindowRequest,
+} from '../rows/window';
 import type { OpenFile } from '../store/files';
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
@@ -47,27 +56,55 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
 export function save(file: OpenFile, request: SaveRequest, by: string, context: Context): unknown {
   const result = saveRows(file, request, by, context.clock);
   if (result.ok) return { saved: result.saved };
-  throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', { errors: result.errors });
+  throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', {
+    errors: result.errors,
+  });
 }
 
-const isLarge = (file: OpenFile, table: Table): boolean => countRows(file.reader, file.design, table, '') > MANY_ROWS;
+const isLarge = (file: OpenFile, table: Table): boolean =>
+  countRows(file.reader, file.design, table, '') > MANY_ROWS;
 
 /** How many rows answer a search. */
-export async function count({ jobs }: Context, file: OpenFile, table: Table, search: string, signal: AbortSignal): Promise<number> {
-  if (search.trim() === '' || !isLarge(file, table)) return countRows(file.reader, file.design, table, search);
+export async function count(
+  { jobs }: Context,
+  file: OpenFile,
+  table: Table,
+  search: string,
+  signal: AbortSignal,
+): Promise<number> {
+  if (search.trim() === '' || !isLarge(file, table))
+    return countRows(file.reader, file.design, table, search);
   return jobs.run(file.path, { task: 'count', design: file.design, table: table.id, search }, { signal });
 }
 
-export async function list({ jobs }: Context, file: OpenFile, table: Table, request: ListRequest, signal: AbortSignal): Promise<string> {
-  if (request.search.trim() === '' || !isLarge(file, table)) return readList(file.reader, file.design, table, request);
+export async function list(
+  { jobs }: Context,
+  file: OpenFile,
+  table: Table,
+  request: ListRequest,
+  signal: AbortSignal,
+): Promise<string> {
+  if (request.search.trim() === '' || !isLarge(file, table))
+    return readList(file.reader, file.design, table, request);
   return jobs.run(file.path, { task: 'list', design: file.design, table: table.id, request }, { signal });
 }
 
-export async function choices({ jobs }: Context, file: OpenFile, fieldId: string, search: string, signal: AbortSignal): Promise<string> {
+export async function choices(
+  { jobs }: Context,
+  file: OpenFile,
+  fieldId: string,
+  search: string,
+  signal: AbortSignal,
+): Promise<string> {
   const field = file.design.tables.flatMap(({ fields }) => fields).find(({ id }) => id === fieldId);
   if (field?.type.kind !== 'lookup') throw new Problem('not-found', 'This lookup is no longer there.');
-  if (!isLarge(file, tableAt(file, field.type.table))) return readChoices(file.reader, file.design, field, search, 30);
-  return jobs.run(file.path, { task: 'choices', design: file.design, field: fieldId, search, limit: 30 }, { signal });
+  if (!isLarge(file, tableAt(file, field.type.table)))
+    return readChoices(file.reader, file.design, field, search, 30);
+  return jobs.run(
+    file.path,
+    { task: 'choices', design: file.design, field: fieldId, search, limit: 30 },
+    { signal },
+  );
 }
 
 interface Kept {
@@ -109,11 +146,16 @@ export function rowRoutes(router: Router): void {
     body: Window,
     handler: async ({ context, file, params, body, reply, gone }) => {
       const table = tableAt(file, params['table']!);
-      if (body.sort && !fieldOf(table, body.sort.field)) throw new Problem('bad-request', 'The field to sort by is no longer there.');
+      if (body.sort && !fieldOf(table, body.sort.field))
+        throw new Problem('bad-request', 'The field to sort by is no longer there.');
       const total = await count(context, file, table, body.search, gone);
       const large = body.search.trim() !== '' && isLarge(file, table);
       const rows = large
-        ? await context.jobs.run(file.path, { task: 'window', design: file.design, table: table.id, request: body }, { signal: gone })
+        ? await context.jobs.run(
+            file.path,
+            { task: 'window', design: file.design, table: table.id, request: body },
+            { signal: gone },
+          )
         : readWindow(file.reader, file.design, table, body, anchorsFor(context, file, table, body));
       return reply.type('application/json').send(`{"total":${total},"rows":${rows}}`);
     },
@@ -143,7 +185,9 @@ export function rowRoutes(router: Router): void {
     body: v.object({ form: Form, key: v.nullable(Key) }),
     handler: ({ file, body, reply }) => {
       const table = tableAt(file, body.form.table);
-      const first = JSON.parse(readList(file.reader, file.design, table, { search: '', after: null, limit: 1 })) as { key: RowKey }[];
+      const first = JSON.parse(
+        readList(file.reader, file.design, table, { search: '', after: null, limit: 1 }),
+      ) as { key: RowKey }[];
       const key = body.key ? checkKey(file.design, table, body.key) : (first[0]?.key ?? null);
       const record = key ? readRecord(file.reader, file.design, body.form, key) : null;
       return reply.type('application/json').send(record ?? 'null');

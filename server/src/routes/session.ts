@@ -2,10 +2,17 @@ import * as v from 'valibot';
 import { Problem } from '../http/problem';
 import { COOKIE, type Call, type Router } from '../http/routes';
 
-const SignIn = v.object({ login: v.pipe(v.string(), v.maxLength(100)), password: v.pipe(v.string(), v.maxLength(200)) });
+const SignIn = v.object({
+  login: v.pipe(v.string(), v.maxLength(100)),
+  password: v.pipe(v.string(), v.maxLength(200)),
+});
 const NewAccount = v.object({ ...SignIn.entries, name: v.pipe(v.string(), v.maxLength(60)) });
 
-async function signIn({ context, reply }: Pick<Call, 'context' | 'reply'>, login: string, password: string): Promise<unknown> {
+async function signIn(
+  { context, reply }: Pick<Call, 'context' | 'reply'>,
+  login: string,
+  password: string,
+): Promise<unknown> {
   const token = await context.accounts.signIn(login, password);
   void reply.setCookie(COOKIE, token, { path: '/', httpOnly: true, sameSite: 'strict', maxAge: 14 * 86_400 });
   return { person: context.accounts.person(token) };
@@ -56,7 +63,8 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
     rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
     handler: async (call) => {
       const { login, name, password } = call.body;
-      if (call.context.accounts.count() > 0) throw new Problem('not-allowed', 'The first account is made already.');
+      if (call.context.accounts.count() > 0)
+        throw new Problem('not-allowed', 'The first account is made already.');
       await call.context.accounts.create(login, name, password, true);
       return signIn(call, login, password);
     },

@@ -28,26 +28,48 @@ export function engineError(design: Design, table: Table, error: Error): Mapped 
   const ruleId = trigger?.[1] ?? (check?.[1] === 'rule' ? check[2] : undefined);
   if (ruleId !== undefined) {
     const field = fields.find(({ rule }) => rule?.id === ruleId);
-    return { field: field?.id ?? null, rule: ruleId, message: field?.rule?.message ?? 'A rule of this table is broken.' };
+    return {
+      field: field?.id ?? null,
+      rule: ruleId,
+      message: field?.rule?.message ?? 'A rule of this table is broken.',
+    };
   }
   if (check) {
     const field = fields.find(({ id }) => id === check[2]);
-    return { field: field?.id ?? null, rule: null, message: `${field?.label ?? 'A field'} cannot hold this value.` };
+    return {
+      field: field?.id ?? null,
+      rule: null,
+      message: `${field?.label ?? 'A field'} cannot hold this value.`,
+    };
   }
   const column = /(?:UNIQUE|NOT NULL) constraint failed: (.+)$/.exec(message)?.[1];
   if (column !== undefined) return columnError(table, column, message.includes('NOT NULL'));
   if (/FOREIGN KEY constraint failed/.test(message))
-    return { field: null, rule: null, message: `Other rows still need this ${table.label.toLowerCase()}, so it cannot be deleted.` };
+    return {
+      field: null,
+      rule: null,
+      message: `Other rows still need this ${table.label.toLowerCase()}, so it cannot be deleted.`,
+    };
   if (/malformed JSON|integer overflow/.test(message))
-    return { field: null, rule: null, message: 'A rule works out a number that is too large with these values.' };
+    return {
+      field: null,
+      rule: null,
+      message: 'A rule works out a number that is too large with these values.',
+    };
   return { field: null, rule: null, message: 'The file refused this row: a value is of the wrong kind.' };
 }
 
 function columnError(table: Table, columns: string, empty: boolean): Mapped {
   const named = columns.split(', ').map((column) => column.slice(table.name.length + 1));
-  const found = named.map((name) => table.fields.find((field) => field.name === name)).filter((field): field is Field => field !== undefined);
+  const found = named
+    .map((name) => table.fields.find((field) => field.name === name))
+    .filter((field): field is Field => field !== undefined);
   const [field] = found;
   if (empty && field) return { field: field.id, rule: null, message: emptyMessage(field) };
   const labels = found.map(({ label }) => label).join(' and ');
-  return { field: field?.id ?? null, rule: null, message: `Another ${table.label.toLowerCase()} has this ${labels} already.` };
+  return {
+    field: field?.id ?? null,
+    rule: null,
+    message: `Another ${table.label.toLowerCase()} has this ${labels} already.`,
+  };
 }

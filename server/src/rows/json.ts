@@ -9,7 +9,8 @@ import { catalogOf, fieldOf, placesOf, type Design, type Field, type Table } fro
 export function cellJson(design: Design, catalog: Catalog, field: Field, alias: string): string {
   const own = `${alias}.${sqlName(field.name)}`;
   const places = placesOf(field.type);
-  if (field.type.kind === 'tick') return `json(CASE ${own} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END)`;
+  if (field.type.kind === 'tick')
+    return `json(CASE ${own} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END)`;
   if (field.type.kind === 'decimal' || field.type.kind === 'money')
     return `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, places)} END`;
   if (field.type.kind === 'lookup')
@@ -18,7 +19,12 @@ export function cellJson(design: Design, catalog: Catalog, field: Field, alias: 
 }
 
 /** SQL for a row as a JSON array: a cell for each field, in the order given (by default the table's). */
-export function rowArray(design: Design, table: Table, alias: string, fields: readonly Field[] = table.fields): string {
+export function rowArray(
+  design: Design,
+  table: Table,
+  alias: string,
+  fields: readonly Field[] = table.fields,
+): string {
   const catalog = catalogOf(design);
   return `json_array(${fields.map((field) => cellJson(design, catalog, field, alias)).join(', ')})`;
 }
@@ -26,7 +32,9 @@ export function rowArray(design: Design, table: Table, alias: string, fields: re
 /** SQL for a row as a JSON object `{key: […], cells: {fieldId: cell, …}}`. */
 export function rowObject(design: Design, table: Table, alias: string): string {
   const catalog = catalogOf(design);
-  const cells = table.fields.map((field) => `${sqlText(field.id)}, ${cellJson(design, catalog, field, alias)}`);
+  const cells = table.fields.map(
+    (field) => `${sqlText(field.id)}, ${cellJson(design, catalog, field, alias)}`,
+  );
   // The engine takes at most 127 arguments a call.
   const chunks: string[] = [];
   for (let i = 0; i < cells.length; i += 60) chunks.push(`json_object(${cells.slice(i, i + 60).join(', ')})`);

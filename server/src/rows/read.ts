@@ -1,5 +1,15 @@
 import { bind, sqlName, toSql } from '@heathridge/core/expression';
-import { catalogOf, displayOf, fieldOf, lookupDisplay, tableOf, type Design, type Field, type Form, type Table } from '@heathridge/core/design';
+import {
+  catalogOf,
+  displayOf,
+  fieldOf,
+  lookupDisplay,
+  tableOf,
+  type Design,
+  type Field,
+  type Form,
+  type Table,
+} from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { cellJson, keyArray, keyColumns, rowObject } from './json';
@@ -15,8 +25,13 @@ export const MOST_CHILDREN = 500;
  */
 export function readRecord(db: Connection, design: Design, form: Form, key: RowKey): string | null {
   const table = tableOf(design, form.table);
-  const where = keyColumns(table, 't').map((column, i) => `${column} = ?${i + 1}`).join(' AND ');
-  const found = db.prepare(`SELECT ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where}`).raw().get(...key) as [string] | undefined;
+  const where = keyColumns(table, 't')
+    .map((column, i) => `${column} = ?${i + 1}`)
+    .join(' AND ');
+  const found = db
+    .prepare(`SELECT ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where}`)
+    .raw()
+    .get(...key) as [string] | undefined;
   if (!found) return null;
   const subforms = form.subforms
     .filter(({ shown }) => shown)
@@ -52,7 +67,8 @@ export function readList(db: Connection, design: Design, table: Table, request: 
   const conditions: string[] = [];
   const search = searchSql(design, table, request.search, params);
   if (search !== null) conditions.push(search);
-  if (request.after) conditions.push(`(${keys.join(', ')}) < (${request.after.map((value) => params.add(value)).join(', ')})`);
+  if (request.after)
+    conditions.push(`(${keys.join(', ')}) < (${request.after.map((value) => params.add(value)).join(', ')})`);
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
   const title = toSql(bind(displayOf(table), { catalog, table: table.id }).bound, { catalog, row: 't' }).sql;
@@ -61,12 +77,21 @@ export function readList(db: Connection, design: Design, table: Table, request: 
     `SELECT json_group_array(json(j)) FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
     `'second', json_array(${second.join(', ')})) AS j FROM ${sqlName(table.name)} AS t ${where} ` +
     `ORDER BY ${keys.map((key) => `${key} DESC`).join(', ')} LIMIT ${params.add(request.limit)})`;
-  const [json] = db.prepare(sql).raw().get(...params.values) as [string];
+  const [json] = db
+    .prepare(sql)
+    .raw()
+    .get(...params.values) as [string];
   return json;
 }
 
 /** Choices of a lookup field that hold all words typed, as JSON text: `[[key, text], …]`, by text. */
-export function readChoices(db: Connection, design: Design, field: Field, search: string, limit: number): string {
+export function readChoices(
+  db: Connection,
+  design: Design,
+  field: Field,
+  search: string,
+  limit: number,
+): string {
   if (field.type.kind !== 'lookup') return '[]';
   const target = tableOf(design, field.type.table);
   const shows = lookupDisplay(design, field.type);
@@ -78,7 +103,10 @@ export function readChoices(db: Connection, design: Design, field: Field, search
   const sql =
     `SELECT json_group_array(json_array(k, d)) FROM (SELECT ${key} AS k, coalesce(${text}, CAST(${key} AS TEXT)) AS d FROM ${sqlName(target.name)} AS t ` +
     `${condition === null ? '' : `WHERE ${condition}`} ORDER BY d COLLATE NOCASE, k LIMIT ${params.add(limit)})`;
-  const [json] = db.prepare(sql).raw().get(...params.values) as [string];
+  const [json] = db
+    .prepare(sql)
+    .raw()
+    .get(...params.values) as [string];
   return json;
 }
 
@@ -87,8 +115,13 @@ export function textOf(db: Connection, design: Design, field: Field, key: string
   if (field.type.kind !== 'lookup') return null;
   const target = tableOf(design, field.type.table);
   const catalog = catalogOf(design);
-  const { sql } = toSql(bind(lookupDisplay(design, field.type), { catalog, table: target.id }).bound, { catalog, row: 't' });
-  const found = db.prepare(`SELECT ${sql} FROM ${sqlName(target.name)} AS t WHERE ${keyColumns(target, 't')[0]} = ?`).raw().get(key) as [string | null] | undefined;
+  const { sql } = toSql(bind(lookupDisplay(design, field.type), { catalog, table: target.id }).bound, {
+    catalog,
+    row: 't',
+  });
+  const found = db
+    .prepare(`SELECT ${sql} FROM ${sqlName(target.name)} AS t WHERE ${keyColumns(target, 't')[0]} = ?`)
+    .raw()
+    .get(key) as [string | null] | undefined;
   return found?.[0] ?? null;
 }
-

@@ -98,7 +98,9 @@ function one(
       return work();
     } catch (error) {
       if (!isConstraintError(error)) throw error;
-      return { errors: [{ change: index, table: table.id, key, ...engineError(design, table, error as Error) }] };
+      return {
+        errors: [{ change: index, table: table.id, key, ...engineError(design, table, error as Error) }],
+      };
     }
   };
 
@@ -116,9 +118,15 @@ function one(
   }
 
   if (change.op === 'insert') {
-    const row: Row = Object.fromEntries(table.fields.map((field) => [field.id, field.id in values ? (values[field.id] ?? null) : startValue(design, field, checking)]));
+    const row: Row = Object.fromEntries(
+      table.fields.map((field) => [
+        field.id,
+        field.id in values ? (values[field.id] ?? null) : startValue(design, field, checking),
+      ]),
+    );
     const problems = checkRow(design, table, row, checking);
-    if (problems.length > 0) return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
+    if (problems.length > 0)
+      return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
     return attempt(() => {
       const given = missingParents(file, design, table, row);
       if (given) return { errors: [{ change: index, table: table.id, key, ...given }] };
@@ -131,12 +139,21 @@ function one(
   }
 
   const rowKey = checkKey(design, table, change.key);
-  const current = rowKey && (tx.select().from(target).where(byKey(design, table, rowKey)).get() as Row | undefined);
-  if (!rowKey || !current) return refuse(`This ${table.label.toLowerCase()} is no longer there: somebody has deleted it.`);
+  const current =
+    rowKey &&
+    (tx
+      .select()
+      .from(target)
+      .where(byKey(design, table, rowKey))
+      .get() as Row | undefined);
+  if (!rowKey || !current)
+    return refuse(`This ${table.label.toLowerCase()} is no longer there: somebody has deleted it.`);
 
   if (change.op === 'delete') {
     return attempt(() => {
-      tx.delete(target).where(byKey(design, table, rowKey)).run();
+      tx.delete(target)
+        .where(byKey(design, table, rowKey))
+        .run();
       log('delete', rowKey, current, null);
       return { change: index, table: table.id, key: rowKey };
     });
@@ -158,18 +175,27 @@ function one(
   if (Object.keys(changes).length === 0) return { change: index, table: table.id, key: rowKey };
   const merged = { ...current, ...changes };
   const problems = checkRow(design, table, merged, checking);
-  if (problems.length > 0) return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
+  if (problems.length > 0)
+    return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
   return attempt(() => {
     const given = missingParents(file, design, table, changes);
     if (given) return { errors: [{ change: index, table: table.id, key, ...given }] };
-    tx.update(target).set(changes).where(byKey(design, table, rowKey)).run();
+    tx.update(target)
+      .set(changes)
+      .where(byKey(design, table, rowKey))
+      .run();
     log('update', rowKey, current, merged);
     return { change: index, table: table.id, key: keyOf(table, merged) };
   });
 }
 
 /** The engine does not say which foreign key failed, so lookups are asked one by one beforehand. */
-function missingParents(file: OpenFile, design: Design, table: Table, values: Row): Pick<RowError, 'field' | 'rule' | 'message'> | null {
+function missingParents(
+  file: OpenFile,
+  design: Design,
+  table: Table,
+  values: Row,
+): Pick<RowError, 'field' | 'rule' | 'message'> | null {
   for (const [id, value] of Object.entries(values)) {
     const field = fieldOf(table, id);
     if (value === null || field?.type.kind !== 'lookup') continue;
@@ -177,7 +203,11 @@ function missingParents(file: OpenFile, design: Design, table: Table, values: Ro
     const key = fieldOf(target, target.key[0]!)!;
     const sql = `SELECT 1 FROM ${sqlName(target.name)} WHERE ${sqlName(key.name)} = ?`;
     if (file.writer.prepare(sql).raw().get(value) === undefined)
-      return { field: id, rule: null, message: `This ${target.label.toLowerCase()} is no longer there: please choose another.` };
+      return {
+        field: id,
+        rule: null,
+        message: `This ${target.label.toLowerCase()} is no longer there: please choose another.`,
+      };
   }
   return null;
 }
@@ -195,4 +225,5 @@ export function neededBy(file: OpenFile, table: Table, key: RowKey): { label: st
 }
 
 /** The fields a Drizzle table has, by field id. */
-export const columnsOf = (design: Design, table: Table): string[] => Object.keys(getTableColumns(rowTable(design, table)));
+export const columnsOf = (design: Design, table: Table): string[] =>
+  Object.keys(getTableColumns(rowTable(design, table)));

@@ -1,4 +1,10 @@
-import { customType, integer, sqliteTable, text, type SQLiteColumnBuilderBase } from 'drizzle-orm/sqlite-core';
+import {
+  customType,
+  integer,
+  sqliteTable,
+  text,
+  type SQLiteColumnBuilderBase,
+} from 'drizzle-orm/sqlite-core';
 import { and, eq, type SQL } from 'drizzle-orm';
 import { fieldOf, placesOf, typeOf, type Design, type Field, type Table } from '@heathridge/core/design';
 import { fromText, rescale, toText, type Value } from '@heathridge/core/values';
@@ -29,7 +35,9 @@ export type RowTable = ReturnType<typeof buildTable>;
 function buildTable(design: Design, table: Table) {
   const columns: Record<string, SQLiteColumnBuilderBase> = {};
   for (const field of table.fields) {
-    const column = columnFor(design, field) as SQLiteColumnBuilderBase & { config: { name: string; keyAsName: boolean } };
+    const column = columnFor(design, field) as SQLiteColumnBuilderBase & {
+      config: { name: string; keyAsName: boolean };
+    };
     column.config.name = field.name;
     column.config.keyAsName = false;
     columns[field.id] = column;

@@ -33,7 +33,10 @@ export function orderOf(table: Table, sort: WindowRequest['sort'], alias = 't'):
   const field = sort ? fieldOf(table, sort.field) : undefined;
   const own = field ? `${alias}.${sqlName(field.name)}` : null;
   const columns = own === null || keys.includes(own) ? keys : [own, ...keys];
-  return { columns: own !== null && keys.includes(own) ? [own, ...keys.filter((key) => key !== own)] : columns, descending: sort?.descending ?? false };
+  return {
+    columns: own !== null && keys.includes(own) ? [own, ...keys.filter((key) => key !== own)] : columns,
+    descending: sort?.descending ?? false,
+  };
 }
 
 export const orderSql = ({ columns, descending }: RowOrder): string =>
@@ -54,7 +57,13 @@ export function anchorSql(table: Table, order: RowOrder): string {
  * place is found in an index alone, from the nearest anchor when there are some; only the rows asked
  * for are then read whole.
  */
-export function readWindow(db: Connection, design: Design, table: Table, request: WindowRequest, anchors: Anchors | null): string {
+export function readWindow(
+  db: Connection,
+  design: Design,
+  table: Table,
+  request: WindowRequest,
+  anchors: Anchors | null,
+): string {
   const order = orderOf(table, request.sort);
   const params = new Params();
   const search = searchSql(design, table, request.search, params);
@@ -63,7 +72,8 @@ export function readWindow(db: Connection, design: Design, table: Table, request
   const keys = keyColumns(table, 't');
   let where = search === null ? '' : `WHERE ${search}`;
   let skip = request.start;
-  const anchor = anchors && search === null ? anchors.rows[Math.floor(request.start / ANCHOR_STEP)] : undefined;
+  const anchor =
+    anchors && search === null ? anchors.rows[Math.floor(request.start / ANCHOR_STEP)] : undefined;
   const nullable = order.descending && order.columns.length > keys.length;
   if (anchor && !nullable && anchor.every((value) => value !== null)) {
     skip = request.start % ANCHOR_STEP;
@@ -72,7 +82,10 @@ export function readWindow(db: Connection, design: Design, table: Table, request
   const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${name} AS t ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
   const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't')} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
-  const [json] = db.prepare(sql).raw().get(...params.values) as [string];
+  const [json] = db
+    .prepare(sql)
+    .raw()
+    .get(...params.values) as [string];
   return json;
 }
 
@@ -81,13 +94,25 @@ export function countRows(db: Connection, design: Design, table: Table, search: 
   const params = new Params();
   const condition = searchSql(design, table, search, params);
   const where = condition === null ? '' : `WHERE ${condition}`;
-  const [count] = db.prepare(`SELECT count(*) FROM ${sqlName(table.name)} AS t ${where}`).raw().get(...params.values) as [number];
+  const [count] = db
+    .prepare(`SELECT count(*) FROM ${sqlName(table.name)} AS t ${where}`)
+    .raw()
+    .get(...params.values) as [number];
   return count;
 }
 
 /** A condition for "all these words stand in what a row shows, or in its key"; null without words. */
-export function searchSql(design: Design, table: Table, search: string, params: Params, shows = displayOf(table)): string | null {
-  const words = search.split(/\s+/).filter((word) => word !== '').slice(0, 8);
+export function searchSql(
+  design: Design,
+  table: Table,
+  search: string,
+  params: Params,
+  shows = displayOf(table),
+): string | null {
+  const words = search
+    .split(/\s+/)
+    .filter((word) => word !== '')
+    .slice(0, 8);
   if (words.length === 0) return null;
   const catalog = catalogOf(design);
   const keys = table.key.map((id) => `' ' || "#${id}"`).join(' || ');
@@ -104,6 +129,12 @@ export function searchSql(design: Design, table: Table, search: string, params: 
 export function secondLine(table: Table): Field[] {
   const display = displayOf(table);
   return table.fields
-    .filter(({ id, type }) => !table.key.includes(id) && !display.includes(`"#${id}"`) && type.kind !== 'longText' && type.kind !== 'tick')
+    .filter(
+      ({ id, type }) =>
+        !table.key.includes(id) &&
+        !display.includes(`"#${id}"`) &&
+        type.kind !== 'longText' &&
+        type.kind !== 'tick',
+    )
     .slice(0, 3);
 }

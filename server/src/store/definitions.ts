@@ -21,25 +21,49 @@ export function loadDesign(orm: Orm): Design {
 }
 
 export const designVersion = (orm: Orm): number =>
-  orm.select({ version: max(change.version) }).from(change).get()?.version ?? 0;
+  orm
+    .select({ version: max(change.version) })
+    .from(change)
+    .get()?.version ?? 0;
 
 /** Writes every definition of a design, in place of those there. Call it in a transaction. */
 export function saveDesign(orm: Orm, design: Omit<Design, 'version'>): void {
   orm.delete(definition).run();
-  const documents: Definition[] = [design.settings, ...design.tables, ...design.queries, ...design.forms, ...design.reports];
+  const documents: Definition[] = [
+    design.settings,
+    ...design.tables,
+    ...design.queries,
+    ...design.forms,
+    ...design.reports,
+  ];
   documents.forEach((document, position) => {
     const { id, type } = document;
-    orm.insert(definition).values({ id, type, position, document: JSON.stringify(document) }).run();
+    orm
+      .insert(definition)
+      .values({ id, type, position, document: JSON.stringify(document) })
+      .run();
   });
 }
 
 /** Puts one document in place of the one with its id, or behind all others. */
 export function putDefinition(orm: Orm, document: Definition): void {
   const text = JSON.stringify(document);
-  const changed = orm.update(definition).set({ document: text }).where(eq(definition.id, document.id)).returning().all();
+  const changed = orm
+    .update(definition)
+    .set({ document: text })
+    .where(eq(definition.id, document.id))
+    .returning()
+    .all();
   if (changed.length > 0) return;
-  const last = orm.select({ position: max(definition.position) }).from(definition).get()?.position ?? 0;
-  orm.insert(definition).values({ id: document.id, type: document.type, position: last + 1, document: text }).run();
+  const last =
+    orm
+      .select({ position: max(definition.position) })
+      .from(definition)
+      .get()?.position ?? 0;
+  orm
+    .insert(definition)
+    .values({ id: document.id, type: document.type, position: last + 1, document: text })
+    .run();
 }
 
 export function dropDefinition(orm: Orm, id: string): void {

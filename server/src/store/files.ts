@@ -6,7 +6,15 @@ import type { Role } from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
 import { loadDesign, saveDesign } from './definitions';
-import { APPLICATION_ID, migrate, openForReading, openForWriting, ormOver, type Connection, type Orm } from './driver';
+import {
+  APPLICATION_ID,
+  migrate,
+  openForReading,
+  openForWriting,
+  ormOver,
+  type Connection,
+  type Orm,
+} from './driver';
 import { access, file } from './registry-schema';
 
 /** An open database file: one connection that writes, one that only reads. */
@@ -57,7 +65,8 @@ export class Files {
     if (label === '') throw new Problem('bad-request', 'A file needs a name.');
     if ([...label].length > 60) throw new Problem('bad-request', 'A file’s name has at most 60 characters.');
     // eslint-disable-next-line no-control-regex
-    if (/[/\\\u0000-\u001f]|^\.+$/.test(label)) throw new Problem('bad-request', 'A file’s name cannot hold / or \\ or be only dots.');
+    if (/[/\\\u0000-\u001f]|^\.+$/.test(label))
+      throw new Problem('bad-request', 'A file’s name cannot hold / or \\ or be only dots.');
     if (this.registry.select().from(file).where(eq(file.name, label)).get())
       throw new Problem('name-taken', `There is a file called “${label}” already.`);
     const id = this.clock.id('f');
@@ -78,7 +87,11 @@ export class Files {
   }
 
   share(id: string, account: string, role: Role): void {
-    this.registry.insert(access).values({ file: id, account, role }).onConflictDoUpdate({ target: [access.file, access.account], set: { role } }).run();
+    this.registry
+      .insert(access)
+      .values({ file: id, account, role })
+      .onConflictDoUpdate({ target: [access.file, access.account], set: { role } })
+      .run();
   }
 
   list(account: string): FileEntry[] {
@@ -90,9 +103,15 @@ export class Files {
       .orderBy(asc(file.name))
       .all();
     return rows.map((row) => {
-      const parts = [this.path(row.id), `${this.path(row.id)}-wal`].filter((path) => existsSync(path)).map((path) => statSync(path));
+      const parts = [this.path(row.id), `${this.path(row.id)}-wal`]
+        .filter((path) => existsSync(path))
+        .map((path) => statSync(path));
       const newest = Math.max(0, ...parts.filter(({ size }) => size > 0).map(({ mtimeMs }) => mtimeMs));
-      return { ...row, changedAt: new Date(newest).toISOString(), size: parts.reduce((sum, { size }) => sum + size, 0) };
+      return {
+        ...row,
+        changedAt: new Date(newest).toISOString(),
+        size: parts.reduce((sum, { size }) => sum + size, 0),
+      };
     });
   }
 
@@ -114,11 +133,20 @@ export class Files {
     const known = this.open.get(id);
     if (known) return known;
     const path = this.path(id);
-    if (!/^f_\w+$/.test(id) || !existsSync(path)) throw new Problem('not-found', 'This file is not there (any more).');
+    if (!/^f_\w+$/.test(id) || !existsSync(path))
+      throw new Problem('not-found', 'This file is not there (any more).');
     const writer = openForWriting(path);
     const orm = ormOver(writer);
     migrate(orm, 'file');
-    const opened: Opened = { id, path, writer, orm, reader: openForReading(path), design: loadDesign(orm), copies: join(this.data, 'copies', id) };
+    const opened: Opened = {
+      id,
+      path,
+      writer,
+      orm,
+      reader: openForReading(path),
+      design: loadDesign(orm),
+      copies: join(this.data, 'copies', id),
+    };
     this.open.set(id, opened);
     return opened;
   }

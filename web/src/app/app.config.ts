@@ -1,5 +1,11 @@
 import { provideHttpClient, withFetch } from '@angular/common/http';
-import { inject, provideAppInitializer, provideBrowserGlobalErrorListeners, provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
+import {
+  inject,
+  provideAppInitializer,
+  provideBrowserGlobalErrorListeners,
+  provideZonelessChangeDetection,
+  type ApplicationConfig,
+} from '@angular/core';
 import { MAT_DATE_LOCALE, provideNativeDateAdapter } from '@angular/material/core';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
@@ -17,7 +23,8 @@ export const appConfig: ApplicationConfig = {
     { provide: MAT_DATE_LOCALE, useValue: 'en-GB' },
     provideAppInitializer(() => {
       const [registry, sanitizer] = [inject(MatIconRegistry), inject(DomSanitizer)];
-      for (const [name, svg] of Object.entries(ICONS)) registry.addSvgIconLiteral(name, sanitizer.bypassSecurityTrustHtml(svg));
+      for (const [name, svg] of Object.entries(ICONS))
+        registry.addSvgIconLiteral(name, sanitizer.bypassSecurityTrustHtml(svg));
     }),
   ],
 };

@@ -3,7 +3,11 @@ import { leaveGuard } from './shared/leave.guard';
 import { signedIn } from './shared/session.service';
 
 export const routes: Routes = [
-  { path: 'sign-in', title: 'Sign in · Heathridge', loadComponent: () => import('./pages/sign-in.component').then((m) => m.SignInComponent) },
+  {
+    path: 'sign-in',
+    title: 'Sign in · Heathridge',
+    loadComponent: () => import('./pages/sign-in.component').then((m) => m.SignInComponent),
+  },
   {
     path: 'files',
     title: 'Files · Heathridge',
@@ -15,11 +19,34 @@ export const routes: Routes = [
     canActivate: [signedIn],
     loadComponent: () => import('./bench/bench.component').then((m) => m.BenchComponent),
     children: [
-      { path: 'plan', title: 'Plan · Heathridge', loadComponent: () => import('./plan/plan.component').then((m) => m.PlanComponent) },
-      { path: 'fill', title: 'Fill · Heathridge', loadComponent: () => import('./fill/fill.component').then((m) => m.FillComponent) },
-      { path: 'query', title: 'Query · Heathridge', canDeactivate: [leaveGuard], loadComponent: () => import('./query/query.component').then((m) => m.QueryComponent) },
-      { path: 'screens', title: 'Screens · Heathridge', canDeactivate: [leaveGuard], loadComponent: () => import('./screens/screens.component').then((m) => m.ScreensComponent) },
-      { path: 'print', title: 'Print · Heathridge', canDeactivate: [leaveGuard], loadComponent: () => import('./print/print.component').then((m) => m.PrintComponent) },
+      {
+        path: 'plan',
+        title: 'Plan · Heathridge',
+        loadComponent: () => import('./plan/plan.component').then((m) => m.PlanComponent),
+      },
+      {
+        path: 'fill',
+        title: 'Fill · Heathridge',
+        loadComponent: () => import('./fill/fill.component').then((m) => m.FillComponent),
+      },
+      {
+        path: 'query',
+        title: 'Query · Heathridge',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./query/query.component').then((m) => m.QueryComponent),
+      },
+      {
+        path: 'screens',
+        title: 'Screens · Heathridge',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./screens/screens.component').then((m) => m.ScreensComponent),
+      },
+      {
+        path: 'print',
+        title: 'Print · Heathridge',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./print/print.component').then((m) => m.PrintComponent),
+      },
       { path: '', pathMatch: 'full', redirectTo: 'plan' },
     ],
   },
@@ -30,10 +57,18 @@ export const routes: Routes = [
     loadComponent: () => import('./desk/desk.component').then((m) => m.DeskComponent),
     children: [
       { path: 'today', loadComponent: () => import('./desk/today.component').then((m) => m.TodayComponent) },
-      { path: 'screen/:screen', canDeactivate: [leaveGuard], loadComponent: () => import('./desk/record-page.component').then((m) => m.RecordPageComponent) },
+      {
+        path: 'screen/:screen',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./desk/record-page.component').then((m) => m.RecordPageComponent),
+      },
       { path: '', pathMatch: 'full', redirectTo: 'today' },
     ],
   },
   { path: '', pathMatch: 'full', redirectTo: 'files' },
-  { path: '**', title: 'Not found · Heathridge', loadComponent: () => import('./pages/not-found.component').then((m) => m.NotFoundComponent) },
+  {
+    path: '**',
+    title: 'Not found · Heathridge',
+    loadComponent: () => import('./pages/not-found.component').then((m) => m.NotFoundComponent),
+  },
 ];

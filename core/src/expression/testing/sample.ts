@@ -1,5 +1,14 @@
 import fc from 'fast-check';
-import { DATE, numberType, TEXT, BOOLEAN, WHOLE, type Catalog, type ExprField, type ExprTable } from '../types';
+import {
+  DATE,
+  numberType,
+  TEXT,
+  BOOLEAN,
+  WHOLE,
+  type Catalog,
+  type ExprField,
+  type ExprTable,
+} from '../types';
 
 const field = (name: string, type: ExprField['type'], kind: ExprField['kind'], link?: string): ExprField => ({
   id: `f_${name}`,
@@ -72,7 +81,22 @@ export interface Generated {
 }
 
 const literal = (text: string): string => `'${text.replace(/'/g, "''")}'`;
-const words = fc.constantFrom('', ' ', 'a', 'Ab', 'é', 'ÉCOLE', '%', "o'k", '  pad ', '12', '-3.5', '日本', '🎻x', 'ſ');
+const words = fc.constantFrom(
+  '',
+  ' ',
+  'a',
+  'Ab',
+  'é',
+  'ÉCOLE',
+  '%',
+  "o'k",
+  '  pad ',
+  '12',
+  '-3.5',
+  '日本',
+  '🎻x',
+  'ſ',
+);
 
 /** Expressions in source form over {@link SAMPLE}'s item, well typed by construction. */
 export function expressions(): Generated {
@@ -124,9 +148,9 @@ export function expressions(): Generated {
         words.map(literal),
         fc.tuple(t, t).map(([a, b]) => `(${a} || ${b})`),
         fc.tuple(fc.constantFrom('UPPER', 'LOWER'), t).map(([f, a]) => `${f}(${a})`),
-        fc.tuple(fc.constantFrom('', 'LEADING ', 'TRAILING ', 'BOTH '), t).map(([s, a]) =>
-          s === '' ? `TRIM(${a})` : `TRIM(${s}FROM ${a})`,
-        ),
+        fc
+          .tuple(fc.constantFrom('', 'LEADING ', 'TRAILING ', 'BOTH '), t)
+          .map(([s, a]) => (s === '' ? `TRIM(${a})` : `TRIM(${s}FROM ${a})`)),
         fc.tuple(t, small, small).map(([a, from, length]) => `SUBSTRING(${a} FROM ${from} FOR ${length})`),
         fc.tuple(t, small).map(([a, from]) => `SUBSTRING(${a} FROM ${from})`),
         fc.tuple(c, t).map(([w, a]) => `CASE WHEN ${w} THEN ${a} END`),
@@ -154,7 +178,14 @@ export function expressions(): Generated {
       ),
       date: fc.oneof(
         deep,
-        fc.constantFrom('bought', 'due', 'owner.since', "DATE '2024-02-29'", "DATE '2023-12-31'", 'CURRENT_DATE'),
+        fc.constantFrom(
+          'bought',
+          'due',
+          'owner.since',
+          "DATE '2024-02-29'",
+          "DATE '2023-12-31'",
+          'CURRENT_DATE',
+        ),
         fc
           .tuple(d, fc.constantFrom('+', '-'), small, fc.constantFrom('DAY', 'MONTH', 'YEAR'))
           .map(([a, op, k, unit]) => `(${a} ${op} INTERVAL '${k}' ${unit})`),

@@ -31,13 +31,19 @@ const STAGES = [
       </a>
       <nav aria-label="Stages">
         @for (stage of stages; track stage.path) {
-          <a [routerLink]="['/file', file(), stage.path]" queryParamsHandling="" routerLinkActive="here" ariaCurrentWhenActive="page"
+          <a
+            [routerLink]="['/file', file(), stage.path]"
+            queryParamsHandling=""
+            routerLinkActive="here"
+            ariaCurrentWhenActive="page"
             ><span class="dot" aria-hidden="true"></span>{{ stage.label }}</a
           >
         }
       </nav>
       <div class="right">
-        <button class="goto" (click)="goTo()"><mat-icon svgIcon="search" /><span class="grow">Go to…</span><kbd>Ctrl K</kbd></button>
+        <button class="goto" (click)="goTo()">
+          <mat-icon svgIcon="search" /><span class="grow">Go to…</span><kbd>Ctrl K</kbd>
+        </button>
         <a class="btn" [routerLink]="['/desk', file()]"><mat-icon svgIcon="storefront" />Open the Desk</a>
         <hr-account-menu />
       </div>
@@ -168,7 +174,10 @@ export class BenchComponent {
     if (event.ctrlKey && event.key.toLowerCase() === 'k') {
       event.preventDefault();
       this.goTo();
-    } else if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select, [contenteditable], .ag-cell-edit')) {
+    } else if (
+      event.key === '?' &&
+      !(event.target as HTMLElement).closest('input, textarea, select, [contenteditable], .ag-cell-edit')
+    ) {
       this.dialog.open(KeysDialog);
     }
   }
@@ -187,8 +196,16 @@ export class BenchComponent {
       ...reports.map(({ id, label }) => ({ label, what: 'report', link: ['print'], query: { report: id } })),
     ];
     this.dialog
-      .open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, { data: items, position: { top: '64px' }, width: '520px' })
+      .open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, {
+        data: items,
+        position: { top: '64px' },
+        width: '520px',
+      })
       .afterClosed()
-      .subscribe((item) => item && void this.router.navigate(['/file', this.file(), ...item.link], { queryParams: item.query }));
+      .subscribe(
+        (item) =>
+          item &&
+          void this.router.navigate(['/file', this.file(), ...item.link], { queryParams: item.query }),
+      );
   }
 }

@@ -1,6 +1,13 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { catchError, EMPTY, tap, type Observable } from 'rxjs';
-import { catalogOf, localeOf, type Design, type Form, type Query, type Report } from '@heathridge/core/design';
+import {
+  catalogOf,
+  localeOf,
+  type Design,
+  type Form,
+  type Query,
+  type Report,
+} from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
 import { Api, type FileInfo } from '../shared/api.service';
 import { Toast } from '../shared/toast.service';

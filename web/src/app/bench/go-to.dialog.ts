@@ -30,7 +30,12 @@ export interface GoTo {
       />
       <ul id="go-to-list" class="plain-list" role="listbox" aria-label="Places">
         @for (item of found(); track $index) {
-          <li role="option" [id]="'go-to-' + $index" [attr.aria-selected]="$index === at()" (click)="ref.close(item)">
+          <li
+            role="option"
+            [id]="'go-to-' + $index"
+            [attr.aria-selected]="$index === at()"
+            (click)="ref.close(item)"
+          >
             <span class="grow cut">{{ item.label }}</span><span class="soft small">{{ item.what }}</span>
           </li>
         } @empty {
@@ -67,7 +72,9 @@ export class GoToDialog {
   readonly at = signal(0);
   readonly found = computed(() => {
     const words = this.text().toLowerCase().split(/\s+/).filter(Boolean);
-    return this.items.filter(({ label, what }) => words.every((word) => `${label} ${what}`.toLowerCase().includes(word))).slice(0, 50);
+    return this.items
+      .filter(({ label, what }) => words.every((word) => `${label} ${what}`.toLowerCase().includes(word)))
+      .slice(0, 50);
   });
 
   typed(text: string): void {

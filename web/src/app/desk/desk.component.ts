@@ -15,13 +15,22 @@ import { DeskStore } from './desk.store';
   template: `
     <header>
       <a class="name" routerLink="/files" aria-label="All files"
-        ><svg viewBox="0 0 32 32" width="32" height="32" aria-hidden="true"><path fill="#c9a8d6" d="M1 26 12 9l6 9-5 8z" /><path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
+        ><svg viewBox="0 0 32 32" width="32" height="32" aria-hidden="true">
+          <path fill="#c9a8d6" d="M1 26 12 9l6 9-5 8z" />
+          <path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
         ><strong class="cut">{{ desk.info()?.name }}</strong></a
       >
       <nav aria-label="Screens">
-        <a [routerLink]="['/desk', file(), 'today']" routerLinkActive="here" ariaCurrentWhenActive="page"><mat-icon svgIcon="home" />Today</a>
+        <a [routerLink]="['/desk', file(), 'today']" routerLinkActive="here" ariaCurrentWhenActive="page"
+          ><mat-icon svgIcon="home" />Today</a
+        >
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
-          <a [routerLink]="['/desk', file(), 'screen', screen.id]" routerLinkActive="here" ariaCurrentWhenActive="page">{{ screen.label }}</a>
+          <a
+            [routerLink]="['/desk', file(), 'screen', screen.id]"
+            routerLinkActive="here"
+            ariaCurrentWhenActive="page"
+            >{{ screen.label }}</a
+          >
         }
       </nav>
       @if (desk.info()?.role === 'builder') {
@@ -115,6 +124,7 @@ export class DeskComponent {
   }
 
   keys(event: KeyboardEvent): void {
-    if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select')) this.dialog.open(KeysDialog);
+    if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select'))
+      this.dialog.open(KeysDialog);
   }
 }

@@ -27,4 +27,11 @@ export class DeskStore {
   }
 }
 
-const DEFAULT = { decimalMark: '.', groupMark: ',', currency: '', dateOrder: 'dmy', type: 'settings', id: 's_file' } as const;
+const DEFAULT = {
+  decimalMark: '.',
+  groupMark: ',',
+  currency: '',
+  dateOrder: 'dmy',
+  type: 'settings',
+  id: 's_file',
+} as const;

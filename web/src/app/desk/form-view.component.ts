@@ -2,7 +2,16 @@ import { Component, computed, ElementRef, inject, input, output } from '@angular
 import { MatIconModule } from '@angular/material/icon';
 import { of, type Observable } from 'rxjs';
 import { fieldOf, valueKind, type Field } from '@heathridge/core/design';
-import { add, decimal, fromText, isNumeric, showValue, toText, type Decimal, type Reading } from '@heathridge/core/values';
+import {
+  add,
+  decimal,
+  fromText,
+  isNumeric,
+  showValue,
+  toText,
+  type Decimal,
+  type Reading,
+} from '@heathridge/core/values';
 import type { Choice } from '../shared/api.service';
 import { ValueInputComponent, type Held } from '../shared/value-input.component';
 import type { ChildState, RecordState, RowState } from './record.state';
@@ -30,7 +39,9 @@ export class FormViewComponent {
     let tab = 0;
     return state.form.fields.flatMap(({ field: id, width, people }) => {
       const field = fieldOf(state.table, id);
-      return field ? [{ field, width, readonly: people === 'read', tab: people === 'read' ? '–' : String(++tab) }] : [];
+      return field
+        ? [{ field, width, readonly: people === 'read', tab: people === 'read' ? '–' : String(++tab) }]
+        : [];
     });
   });
 
@@ -65,9 +76,17 @@ export class FormViewComponent {
     return this.fieldsOf(child)
       .filter(({ field }) => field.type.kind === 'money')
       .map(({ field }) => {
-        const values = child.rows.filter(({ deleted }) => !deleted).map((row) => fromText(String(this.held(row, field).value ?? '')));
-        const sum = values.reduce<Decimal>((total, value) => (value ? add(total, value) : total), decimal(0n, field.type.kind === 'money' ? field.type.places : 0));
-        return { label: `Sum of ${field.label.toLowerCase()}`, text: showValue(valueKind(field.type), toText(sum), this.reading().locale) };
+        const values = child.rows
+          .filter(({ deleted }) => !deleted)
+          .map((row) => fromText(String(this.held(row, field).value ?? '')));
+        const sum = values.reduce<Decimal>(
+          (total, value) => (value ? add(total, value) : total),
+          decimal(0n, field.type.kind === 'money' ? field.type.places : 0),
+        );
+        return {
+          label: `Sum of ${field.label.toLowerCase()}`,
+          text: showValue(valueKind(field.type), toText(sum), this.reading().locale),
+        };
       });
   }
 
@@ -78,7 +97,13 @@ export class FormViewComponent {
 
   /** Enter in the last row begins another; Ctrl+D takes the value from the row above. */
   rowKey(event: KeyboardEvent, child: ChildState, row: RowState, field: Field): void {
-    if (event.key === 'Enter' && !event.ctrlKey && !event.shiftKey && child.rows.at(-1)?.id === row.id && this.state().touched(row)) {
+    if (
+      event.key === 'Enter' &&
+      !event.ctrlKey &&
+      !event.shiftKey &&
+      child.rows.at(-1)?.id === row.id &&
+      this.state().touched(row)
+    ) {
       event.preventDefault();
       this.addRow(child);
     } else if (event.ctrlKey && event.key.toLowerCase() === 'd') {
@@ -97,7 +122,12 @@ export class FormViewComponent {
   cellKey(event: KeyboardEvent, id: string): void {
     if (!this.designing()) return;
     if (event.key === 'Enter' || event.key === ' ') this.pick(event, id);
-    const by = event.key === 'ArrowLeft' || event.key === 'ArrowUp' ? -1 : event.key === 'ArrowRight' || event.key === 'ArrowDown' ? 1 : 0;
+    const by =
+      event.key === 'ArrowLeft' || event.key === 'ArrowUp'
+        ? -1
+        : event.key === 'ArrowRight' || event.key === 'ArrowDown'
+          ? 1
+          : 0;
     if (event.altKey && by !== 0) {
       event.preventDefault();
       this.cellMoved.emit({ id, by });
@@ -106,12 +136,20 @@ export class FormViewComponent {
 
   /** Puts the cursor into the first field one can type into, or the first with a message. */
   focusFirst(wrong = false): void {
-    const inputs = this.element.nativeElement.querySelectorAll<HTMLElement>('input:not([readonly]):not([disabled]):not([tabindex="-1"]), select:not([disabled]), textarea:not([readonly])');
-    const target = wrong ? [...inputs].find((item) => item.getAttribute('aria-invalid') === 'true') : inputs[0];
+    const inputs = this.element.nativeElement.querySelectorAll<HTMLElement>(
+      'input:not([readonly]):not([disabled]):not([tabindex="-1"]), select:not([disabled]), textarea:not([readonly])',
+    );
+    const target = wrong
+      ? [...inputs].find((item) => item.getAttribute('aria-invalid') === 'true')
+      : inputs[0];
     target?.focus();
   }
 
   private focusRow(row: RowState): void {
-    this.element.nativeElement.querySelector<HTMLElement>(`[data-row="${row.id}"] :is(input:not([readonly]):not([tabindex="-1"]), select, textarea)`)?.focus();
+    this.element.nativeElement
+      .querySelector<HTMLElement>(
+        `[data-row="${row.id}"] :is(input:not([readonly]):not([tabindex="-1"]), select, textarea)`,
+      )
+      ?.focus();
   }
 }

@@ -1,4 +1,14 @@
-import { Component, computed, effect, ElementRef, inject, input, signal, untracked, viewChild } from '@angular/core';
+import {
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
@@ -50,11 +60,16 @@ export class RecordPageComponent {
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
 
-  readonly table = computed((): Table | null => this.info()?.tables.find(({ id }) => id === this.info()?.form.table) ?? null);
-  readonly fetch = (field: string, search: string) => this.api.screenChoices(this.desk.file, this.screen(), field, search);
+  readonly table = computed(
+    (): Table | null => this.info()?.tables.find(({ id }) => id === this.info()?.form.table) ?? null,
+  );
+  readonly fetch = (field: string, search: string) =>
+    this.api.screenChoices(this.desk.file, this.screen(), field, search);
   readonly hasRunning = computed(() => {
     const table = this.table();
-    return table !== null && table.key.length === 1 && fieldOf(table, table.key[0]!)?.type.kind === 'runningNumber';
+    return (
+      table !== null && table.key.length === 1 && fieldOf(table, table.key[0]!)?.type.kind === 'runningNumber'
+    );
   });
 
   constructor() {
@@ -150,8 +165,13 @@ export class RecordPageComponent {
     if (event.altKey || (event.key !== 'ArrowDown' && event.key !== 'ArrowUp')) return;
     event.preventDefault();
     const entry = event.currentTarget as HTMLElement;
-    const next = event.key === 'ArrowDown' ? entry.parentElement?.nextElementSibling : entry.parentElement?.previousElementSibling;
-    const target = next?.querySelector<HTMLElement>('.entry') ?? (event.key === 'ArrowUp' ? this.searchBox()?.nativeElement : null);
+    const next =
+      event.key === 'ArrowDown'
+        ? entry.parentElement?.nextElementSibling
+        : entry.parentElement?.previousElementSibling;
+    const target =
+      next?.querySelector<HTMLElement>('.entry') ??
+      (event.key === 'ArrowUp' ? this.searchBox()?.nativeElement : null);
     target?.focus();
   }
 
@@ -162,10 +182,16 @@ export class RecordPageComponent {
       const field = fieldOf(table, id);
       if (!field || cell === null) return '';
       const held = heldOf(cell);
-      const shown = field.type.kind === 'lookup' ? (held.text ?? '') : showValue(valueKind(field.type), held.value, this.desk.reading().locale);
+      const shown =
+        field.type.kind === 'lookup'
+          ? (held.text ?? '')
+          : showValue(valueKind(field.type), held.value, this.desk.reading().locale);
       return field.type.kind === 'date' ? `${field.label.toLowerCase()} ${shown}` : shown;
     };
-    return info.second.map((id, i) => text(entry.second[i] ?? null, id)).filter((part) => part !== '').join(' · ');
+    return info.second
+      .map((id, i) => text(entry.second[i] ?? null, id))
+      .filter((part) => part !== '')
+      .join(' · ');
   }
 
   keyText(key: RowKey): string {
@@ -223,7 +249,9 @@ export class RecordPageComponent {
     this.busy.set(true);
     try {
       const { saved } = await firstValueFrom(this.api.saveRecord(this.desk.file, this.screen(), { changes }));
-      const own = saved.find(({ table, temp }) => table === state.table.id && (temp === state.record().id || !state.isNew));
+      const own = saved.find(
+        ({ table, temp }) => table === state.table.id && (temp === state.record().id || !state.isNew),
+      );
       const key = state.record().key ?? own?.key;
       this.toast.say(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`);
       this.searches.next(this.search());
@@ -236,7 +264,11 @@ export class RecordPageComponent {
     } catch (error) {
       const problem = problemOf(error);
       state.refuse(problem.errors ?? [], rows);
-      this.problem.set(problem.errors?.length ? 'Not saved: nothing in the file has changed. See the messages beside the fields.' : problem.detail);
+      this.problem.set(
+        problem.errors?.length
+          ? 'Not saved: nothing in the file has changed. See the messages beside the fields.'
+          : problem.detail,
+      );
       setTimeout(() => this.view()?.focusFirst(true));
       return false;
     } finally {
@@ -255,17 +287,22 @@ export class RecordPageComponent {
       stay: 'Keep it',
       danger: true,
     };
-    const sure = await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed());
+    const sure = await firstValueFrom(
+      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
+    );
     if (!sure) return;
-    this.api.saveRecord(this.desk.file, this.screen(), { changes: [{ op: 'delete', table: state.table.id, key }] }).subscribe({
-      next: () => {
-        this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
-        this.state.set(null);
-        this.searches.next(this.search());
-        void this.router.navigate([]);
-      },
-      error: (error: unknown) => this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
-    });
+    this.api
+      .saveRecord(this.desk.file, this.screen(), { changes: [{ op: 'delete', table: state.table.id, key }] })
+      .subscribe({
+        next: () => {
+          this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
+          this.state.set(null);
+          this.searches.next(this.search());
+          void this.router.navigate([]);
+        },
+        error: (error: unknown) =>
+          this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
+      });
   }
 
   begin(): void {
@@ -290,7 +327,9 @@ export class RecordPageComponent {
     const state = new RecordState(designOf(info.tables, info.settings), info.form, data, clock);
     this.state.set(state);
     const key = state.record().key;
-    this.title.set(key ? `${state.table.label} ${this.keyText(key)}` : `New ${state.table.label.toLowerCase()}`);
+    this.title.set(
+      key ? `${state.table.label} ${this.keyText(key)}` : `New ${state.table.label.toLowerCase()}`,
+    );
   }
 
   private async step(by: number): Promise<void> {
@@ -303,8 +342,18 @@ export class RecordPageComponent {
 
   private async mayLeave(): Promise<boolean> {
     if (!this.unsaved()) return true;
-    const data: Confirmation = { title: 'Leave without saving?', text: 'What you changed in this record is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
-    return (await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed())) === true;
+    const data: Confirmation = {
+      title: 'Leave without saving?',
+      text: 'What you changed in this record is not saved yet.',
+      act: 'Leave it',
+      stay: 'Stay here',
+      danger: true,
+    };
+    return (
+      (await firstValueFrom(
+        this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
+      )) === true
+    );
   }
 
   private readList(search: string, after: RowKey | null) {

@@ -1,5 +1,14 @@
 import { computed, signal } from '@angular/core';
-import { emptyDesign, fieldOf, type Design, type Field, type Form, type Settings, type Subform, type Table } from '@heathridge/core/design';
+import {
+  emptyDesign,
+  fieldOf,
+  type Design,
+  type Field,
+  type Form,
+  type Settings,
+  type Subform,
+  type Table,
+} from '@heathridge/core/design';
 import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
@@ -23,15 +32,23 @@ export interface ChildState {
   readonly rows: readonly RowState[];
 }
 
-export const heldOf = (cell: Cell): Held => (Array.isArray(cell) ? { value: cell[0] as Value, text: cell[1] as string | null } : { value: cell as Value });
+export const heldOf = (cell: Cell): Held =>
+  Array.isArray(cell)
+    ? { value: cell[0] as Value, text: cell[1] as string | null }
+    : { value: cell as Value };
 
 /** A design of just these tables: enough to check rows by. */
-export const designOf = (tables: readonly Table[], settings: Settings): Design => ({ ...emptyDesign(), tables, settings });
+export const designOf = (tables: readonly Table[], settings: Settings): Design => ({
+  ...emptyDesign(),
+  tables,
+  settings,
+});
 
 const changedIn = (row: RowState): string[] =>
   Object.keys(row.held).filter((id) => row.held[id]!.value !== (row.was[id]?.value ?? null));
 
-const hasUnread = (row: RowState): boolean => Object.values(row.held).some(({ typed }) => typed !== undefined);
+const hasUnread = (row: RowState): boolean =>
+  Object.values(row.held).some(({ typed }) => typed !== undefined);
 
 /** A record and the rows of its subforms, as they are being edited, and what a save of them sends. */
 export class RecordState {
@@ -41,7 +58,12 @@ export class RecordState {
   readonly children;
   /** Messages beside fields: row id and field id, or the row id alone. */
   readonly errors = signal<Readonly<Record<string, string>>>({});
-  readonly dirty = computed(() => this.rows().some((row) => row.deleted || hasUnread(row) || (row.key === null ? this.touched(row) : changedIn(row).length > 0)));
+  readonly dirty = computed(() =>
+    this.rows().some(
+      (row) =>
+        row.deleted || hasUnread(row) || (row.key === null ? this.touched(row) : changedIn(row).length > 0),
+    ),
+  );
 
   constructor(
     private readonly design: Design,
@@ -68,7 +90,10 @@ export class RecordState {
   }
 
   errorAt(row: RowState, field?: string): string {
-    return this.errors()[field === undefined ? row.id : `${row.id} ${field}`] ?? (field === undefined ? '' : (row.held[field]?.problem ?? ''));
+    return (
+      this.errors()[field === undefined ? row.id : `${row.id} ${field}`] ??
+      (field === undefined ? '' : (row.held[field]?.problem ?? ''))
+    );
   }
 
   /** Takes what an input holds now, and says at once when a rule over this row is broken. */
@@ -77,7 +102,10 @@ export class RecordState {
     this.put(next);
     const broken = this.problems(next).filter((problem) => problem.rule !== null);
     this.errors.update((errors) => {
-      const kept = Object.entries(errors).filter(([at]) => at !== `${row.id} ${field.id}` && !(at.startsWith(`${row.id} `) && this.ruled(row.table, at)));
+      const kept = Object.entries(errors).filter(
+        ([at]) =>
+          at !== `${row.id} ${field.id}` && !(at.startsWith(`${row.id} `) && this.ruled(row.table, at)),
+      );
       // A rule speaks up once its own field or this one has been filled in.
       const said = broken.map((problem) => [`${row.id} ${problem.field}`, problem.message] as const);
       return Object.fromEntries([...kept, ...said]);
@@ -87,7 +115,9 @@ export class RecordState {
   addChild(link: string): RowState {
     const child = this.children().find(({ subform }) => subform.link === link)!;
     const row = this.newRow(child.table);
-    this.children.update((all) => all.map((other) => (other === child ? { ...child, rows: [...child.rows, row] } : other)));
+    this.children.update((all) =>
+      all.map((other) => (other === child ? { ...child, rows: [...child.rows, row] } : other)),
+    );
     return row;
   }
 
@@ -95,7 +125,9 @@ export class RecordState {
     this.children.update((all) =>
       all.map((child) => ({
         ...child,
-        rows: child.rows.flatMap((other) => (other.id !== row.id ? [other] : other.key === null ? [] : [{ ...other, deleted: !other.deleted }])),
+        rows: child.rows.flatMap((other) =>
+          other.id !== row.id ? [other] : other.key === null ? [] : [{ ...other, deleted: !other.deleted }],
+        ),
       })),
     );
   }
@@ -105,7 +137,8 @@ export class RecordState {
     const found: Record<string, string> = {};
     for (const row of this.rows()) {
       if (row.deleted || (row !== this.record() && row.key === null && !this.touched(row))) continue;
-      for (const [field, { problem }] of Object.entries(row.held)) if (problem !== undefined) found[`${row.id} ${field}`] = problem;
+      for (const [field, { problem }] of Object.entries(row.held))
+        if (problem !== undefined) found[`${row.id} ${field}`] = problem;
       for (const { field, message } of this.problems(row)) found[`${row.id} ${field}`] ??= message;
     }
     this.errors.set(found);
@@ -122,7 +155,8 @@ export class RecordState {
       for (const row of rows) {
         if (row.key === null && !this.touched(row)) continue;
         const change = this.rowChange(row);
-        if (change?.op === 'insert') change.values[subform.link] = record.key === null ? { temp: record.id } : record.key[0]!;
+        if (change?.op === 'insert')
+          change.values[subform.link] = record.key === null ? { temp: record.id } : record.key[0]!;
         if (change) out.push({ change, row });
       }
     return { changes: out.map(({ change }) => change), rows: out.map(({ row }) => row) };
@@ -134,10 +168,12 @@ export class RecordState {
     for (const { change, field, message, theirs } of errors) {
       const row = rows[change];
       if (!row) continue;
-      const other = theirs === undefined ? '' : ` They put “${String(theirs ?? 'nothing')}”. Save again to keep yours.`;
+      const other =
+        theirs === undefined ? '' : ` They put “${String(theirs ?? 'nothing')}”. Save again to keep yours.`;
       found[field === null ? row.id : `${row.id} ${field}`] = message + other;
       // The next save starts from what they put, so that keeping one's own is a choice made knowingly.
-      if (field !== null && theirs !== undefined) this.put({ ...row, was: { ...row.was, [field]: { value: theirs } } });
+      if (field !== null && theirs !== undefined)
+        this.put({ ...row, was: { ...row.was, [field]: { value: theirs } } });
     }
     this.errors.set(found);
   }
@@ -152,7 +188,10 @@ export class RecordState {
 
   private put(next: RowState): void {
     if (this.record().id === next.id) this.record.set(next);
-    else this.children.update((all) => all.map((child) => ({ ...child, rows: child.rows.map((row) => (row.id === next.id ? next : row)) })));
+    else
+      this.children.update((all) =>
+        all.map((child) => ({ ...child, rows: child.rows.map((row) => (row.id === next.id ? next : row)) })),
+      );
   }
 
   /** Whether something was typed into a new row, beyond what it started with. */
@@ -162,7 +201,9 @@ export class RecordState {
 
   private problems(row: RowState) {
     const values = Object.fromEntries(Object.entries(row.held).map(([id, { value }]) => [id, value]));
-    const link = this.children().find(({ table, rows }) => table === row.table && rows.some(({ id }) => id === row.id))?.subform.link;
+    const link = this.children().find(
+      ({ table, rows }) => table === row.table && rows.some(({ id }) => id === row.id),
+    )?.subform.link;
     // The link of a new child is only known when its parent is saved.
     return checkRow(this.design, row.table, values, this.clock).filter(({ field }) => field !== link);
   }
@@ -171,7 +212,9 @@ export class RecordState {
     if (row.deleted) return row.key ? { op: 'delete', table: row.table.id, key: row.key } : null;
     const allowed = this.typeable(row);
     if (row.key === null) {
-      const values = Object.fromEntries(Object.entries(row.held).flatMap(([id, { value }]) => (allowed.has(id) ? [[id, value]] : [])));
+      const values = Object.fromEntries(
+        Object.entries(row.held).flatMap(([id, { value }]) => (allowed.has(id) ? [[id, value]] : [])),
+      );
       return { op: 'insert', table: row.table.id, temp: row.id, values };
     }
     const ids = changedIn(row).filter((id) => allowed.has(id));
@@ -187,7 +230,10 @@ export class RecordState {
 
   /** The fields people may type into on this form. */
   private typeable(row: RowState): Set<string> {
-    const fields = row.id === this.record().id ? this.form.fields : (this.children().find(({ rows }) => rows.some(({ id }) => id === row.id))?.subform.fields ?? []);
+    const fields =
+      row.id === this.record().id
+        ? this.form.fields
+        : (this.children().find(({ rows }) => rows.some(({ id }) => id === row.id))?.subform.fields ?? []);
     return new Set(fields.filter(({ people }) => people === 'type').map(({ field }) => field));
   }
 

@@ -15,12 +15,20 @@ import { DeskStore } from './desk.store';
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
           <div class="card">
             <a class="open" [routerLink]="['/desk', desk.file, 'screen', screen.id]"
-              ><strong>{{ screen.label }}</strong><span class="soft">find and change {{ screen.many.toLowerCase() }}</span></a
+              ><strong>{{ screen.label }}</strong
+              ><span class="soft">find and change {{ screen.many.toLowerCase() }}</span></a
             >
-            <a class="btn small" [routerLink]="['/desk', desk.file, 'screen', screen.id]" [queryParams]="{ new: 1 }"><mat-icon svgIcon="add" />New {{ screen.one.toLowerCase() }}</a>
+            <a
+              class="btn small"
+              [routerLink]="['/desk', desk.file, 'screen', screen.id]"
+              [queryParams]="{ new: 1 }"
+              ><mat-icon svgIcon="add" />New {{ screen.one.toLowerCase() }}</a
+            >
           </div>
         } @empty {
-          <div class="card empty"><p>No screen is on the Desk yet. The builder makes them in Screens.</p></div>
+          <div class="card empty">
+            <p>No screen is on the Desk yet. The builder makes them in Screens.</p>
+          </div>
         }
       </div>
     </div>

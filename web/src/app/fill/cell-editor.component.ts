@@ -20,7 +20,14 @@ export interface CellEditorParams {
   imports: [ValueInputComponent],
   template: `
     @if (params(); as given) {
-      <hr-value-input [field]="given.field" [held]="held()" [reading]="given.reading" [fetch]="given.fetch" [label]="given.field.label" (changed)="changed($event)" />
+      <hr-value-input
+        [field]="given.field"
+        [held]="held()"
+        [reading]="given.reading"
+        [fetch]="given.fetch"
+        [label]="given.field.label"
+        (changed)="changed($event)"
+      />
     }
   `,
   styles: `
@@ -60,6 +67,7 @@ export class CellEditorComponent implements ICellEditorAngularComp, AfterViewIni
   changed(held: Held): void {
     this.held.set(held);
     // A choice that is clicked is a decision: the cell is done.
-    if (this.params()?.field.type.kind === 'lookup' && held.problem === undefined) setTimeout(() => this.params()?.stopEditing());
+    if (this.params()?.field.type.kind === 'lookup' && held.problem === undefined)
+      setTimeout(() => this.params()?.stopEditing());
   }
 }

@@ -115,7 +115,8 @@ export class FillComponent {
   readonly newTouched = signal(false);
   private grid: GridApi<GridRow> | null = null;
   private searchTimer: ReturnType<typeof setTimeout> | undefined;
-  private readonly fetch = (field: string, search: string) => this.api.choices(this.store.file, field, search);
+  private readonly fetch = (field: string, search: string) =>
+    this.api.choices(this.store.file, field, search);
 
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
 
@@ -153,7 +154,11 @@ export class FillComponent {
     if (event.altKey && event.key.toLowerCase() === 'n') {
       event.preventDefault();
       this.startNew();
-    } else if (event.ctrlKey && (event.key === 'Enter' || event.key.toLowerCase() === 's') && this.newTouched()) {
+    } else if (
+      event.ctrlKey &&
+      (event.key === 'Enter' || event.key.toLowerCase() === 's') &&
+      this.newTouched()
+    ) {
       event.preventDefault();
       this.grid?.stopEditing();
       void this.addNew();
@@ -166,10 +171,17 @@ export class FillComponent {
     const table = this.table();
     const field = table?.fields.find(({ id }) => id === event.column.getColId());
     if (!table || !field || !event.data || this.grid?.getEditingCells().length) return;
-    if (key.ctrlKey && key.key.toLowerCase() === 'd' && event.rowIndex !== null && event.rowIndex > 0 && !event.node.rowPinned) {
+    if (
+      key.ctrlKey &&
+      key.key.toLowerCase() === 'd' &&
+      event.rowIndex !== null &&
+      event.rowIndex > 0 &&
+      !event.node.rowPinned
+    ) {
       key.preventDefault();
       const above = this.grid?.getDisplayedRowAtIndex(event.rowIndex - 1)?.data;
-      if (above && this.editable(table, field)) this.set(table, event.data, field, above.cells[field.id] ?? { value: null });
+      if (above && this.editable(table, field))
+        this.set(table, event.data, field, above.cells[field.id] ?? { value: null });
     } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
       this.set(table, event.data, field, { value: null, text: null });
     }
@@ -212,8 +224,16 @@ export class FillComponent {
     const [table, rows] = [this.table(), this.grid?.getSelectedRows() ?? []];
     if (!table || rows.length === 0) return;
     const name = rows.length === 1 ? table.label.toLowerCase() : table.plural.toLowerCase();
-    const data: Confirmation = { title: `Delete ${rows.length} ${name}?`, text: 'They are taken out of the file. The history keeps what they held.', act: 'Delete', stay: 'Keep them', danger: true };
-    const sure = await firstValueFrom(this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed());
+    const data: Confirmation = {
+      title: `Delete ${rows.length} ${name}?`,
+      text: 'They are taken out of the file. The history keeps what they held.',
+      act: 'Delete',
+      stay: 'Keep them',
+      danger: true,
+    };
+    const sure = await firstValueFrom(
+      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
+    );
     if (!sure) return;
     this.fill.remove(table, rows).subscribe({
       next: () => {
@@ -239,21 +259,28 @@ export class FillComponent {
   }
 
   private editable(table: Table, field: Field): boolean {
-    return field.type.kind !== 'runningNumber' && !(table.key.includes(field.id) && table.key.length === 1 && field.type.kind !== 'text');
+    return (
+      field.type.kind !== 'runningNumber' &&
+      !(table.key.includes(field.id) && table.key.length === 1 && field.type.kind !== 'text')
+    );
   }
 
   private column(table: Table, field: Field): ColDef<GridRow> {
     const kind = valueKind(field.type);
     const numeric = isNumeric(kind);
-    const wide = field.type.kind === 'longText' || field.type.kind === 'lookup' || field.type.kind === 'text';
+    const width = { longText: 200, lookup: 180, text: 160 }[field.type.kind as string] ?? 112;
     return {
       colId: field.id,
       headerName: field.label,
       headerTooltip: field.alwaysFilled ? `${field.label} (always filled)` : field.label,
-      width: wide ? 190 : 128,
+      width,
+      minWidth: 70,
       sortable: true,
       resizable: true,
-      editable: ({ data }) => (data ? this.editable(table, field) || (data.key === null && field.type.kind !== 'runningNumber') : false),
+      editable: ({ data }) =>
+        data
+          ? this.editable(table, field) || (data.key === null && field.type.kind !== 'runningNumber')
+          : false,
       valueGetter: ({ data }) => data?.cells[field.id],
       valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
       valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {
@@ -266,7 +293,8 @@ export class FillComponent {
         ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
       ],
       headerClass: numeric ? 'number-head' : '',
-      tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) => (data ? (this.fill.refusedAt(data, field.id)?.message ?? null) : null),
+      tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) =>
+        data ? (this.fill.refusedAt(data, field.id)?.message ?? null) : null,
       cellEditor: CellEditorComponent,
       cellEditorParams: ({ data }: { data: GridRow }): CellEditorParams => ({
         field,
@@ -274,7 +302,8 @@ export class FillComponent {
         held: this.held(data, field),
         fetch: this.fetch,
       }),
-      suppressKeyboardEvent: ({ event, editing }) => editing && event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey,
+      suppressKeyboardEvent: ({ event, editing }) =>
+        editing && event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey,
     };
   }
 
@@ -296,7 +325,8 @@ export class FillComponent {
       row.cells[field.id] = held;
       this.newTouched.set(true);
       this.fill.forget(row, field.id);
-      if (held.problem !== undefined) this.fill.refuseNew(table, row, [{ field: field.id, message: held.problem }], '');
+      if (held.problem !== undefined)
+        this.fill.refuseNew(table, row, [{ field: field.id, message: held.problem }], '');
       this.refresh();
       return;
     }
@@ -313,11 +343,19 @@ export class FillComponent {
     const source: IDatasource = {
       getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
         const [sort] = sortModel;
-        const request = { start: startRow, limit: endRow - startRow, sort: sort ? { field: sort.colId, descending: sort.sort === 'desc' } : null, search: this.search() };
+        const request = {
+          start: startRow,
+          limit: endRow - startRow,
+          sort: sort ? { field: sort.colId, descending: sort.sort === 'desc' } : null,
+          search: this.search(),
+        };
         this.api.window(this.store.file, table.id, request).subscribe({
           next: ({ rows, total }) => {
             this.total.set(total);
-            successCallback(rows.map((cells) => toGridRow(table, cells)), total);
+            successCallback(
+              rows.map((cells) => toGridRow(table, cells)),
+              total,
+            );
           },
           error: (error: unknown) => {
             this.toast.problem(error);

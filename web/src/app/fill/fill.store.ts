@@ -53,7 +53,10 @@ export class FillStore {
 
   newRow(table: Table): GridRow {
     const start = startRow(this.store.design(), table, this.clock());
-    return { key: null, cells: Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }])) };
+    return {
+      key: null,
+      cells: Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }])),
+    };
   }
 
   /** Saves one cell of a row that is in the file. True when it was taken. */
@@ -63,7 +66,15 @@ export class FillStore {
       return of(false);
     }
     const was = row.cells[field.id]?.value ?? null;
-    const changes = [{ op: 'update' as const, table: table.id, key: row.key!, values: { [field.id]: held.value }, was: { [field.id]: was } }];
+    const changes = [
+      {
+        op: 'update' as const,
+        table: table.id,
+        key: row.key!,
+        values: { [field.id]: held.value },
+        was: { [field.id]: was },
+      },
+    ];
     return this.api.saveRows(this.store.file, { changes }).pipe(
       map(() => {
         row.cells[field.id] = held;
@@ -74,7 +85,12 @@ export class FillStore {
         const { errors, detail } = problemOf(error);
         const theirs = errors?.find((found) => found.theirs !== undefined);
         if (theirs) row.cells[field.id] = { value: theirs.theirs ?? null };
-        this.put(row, field.id, { row: rowId(row.key), field: field.id, held, message: errors?.[0]?.message ?? detail });
+        this.put(row, field.id, {
+          row: rowId(row.key),
+          field: field.id,
+          held,
+          message: errors?.[0]?.message ?? detail,
+        });
         return of(false);
       }),
     );
@@ -83,14 +99,18 @@ export class FillStore {
   /** What still keeps the new row from being saved, as field ids with messages. */
   missing(table: Table, row: GridRow): { field: string; message: string }[] {
     const values = Object.fromEntries(Object.entries(row.cells).map(([id, { value }]) => [id, value]));
-    const unread = Object.entries(row.cells).flatMap(([field, { problem }]) => (problem === undefined ? [] : [{ field, message: problem }]));
+    const unread = Object.entries(row.cells).flatMap(([field, { problem }]) =>
+      problem === undefined ? [] : [{ field, message: problem }],
+    );
     return [...unread, ...checkRow(this.store.design(), table, values, this.clock())];
   }
 
   /** Adds the new row; its key when it was taken. */
   insert(table: Table, row: GridRow): Observable<RowKey | null> {
     const values: Record<string, Value> = Object.fromEntries(
-      Object.entries(row.cells).filter(([id]) => fieldOf(table, id)?.type.kind !== 'runningNumber').map(([id, { value }]) => [id, value]),
+      Object.entries(row.cells)
+        .filter(([id]) => fieldOf(table, id)?.type.kind !== 'runningNumber')
+        .map(([id, { value }]) => [id, value]),
     );
     return this.api.saveRows(this.store.file, { changes: [{ op: 'insert', table: table.id, values }] }).pipe(
       map(({ saved }) => {
@@ -111,7 +131,12 @@ export class FillStore {
   }
 
   /** Marks the cells of the new row that hold it back. */
-  refuseNew(table: Table, row: GridRow, errors: readonly Pick<RowError, 'field' | 'message'>[], detail: string): void {
+  refuseNew(
+    table: Table,
+    row: GridRow,
+    errors: readonly Pick<RowError, 'field' | 'message'>[],
+    detail: string,
+  ): void {
     this.clearRow(row);
     const list = errors.length > 0 ? errors : [{ field: null, message: detail }];
     for (const { field, message } of list) {

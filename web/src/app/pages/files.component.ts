@@ -30,7 +30,13 @@ import { Toast } from '../shared/toast.service';
       @if (files(); as list) {
         @if (list.length === 0) {
           <div class="card empty">
-            <p>{{ session.person()?.maker ? 'There is no file yet. A file holds the tables of one office, with everything built on them.' : 'No file is open to you yet: ask the person who builds them.' }}</p>
+            <p>
+              {{
+                session.person()?.maker
+                  ? 'There is no file yet. A file holds the tables of one office, with everything built on them.'
+                  : 'No file is open to you yet: ask the person who builds them.'
+              }}
+            </p>
           </div>
         } @else {
           <table class="card">
@@ -47,16 +53,30 @@ import { Toast } from '../shared/toast.service';
               @for (file of list; track file.id) {
                 <tr>
                   <td>
-                    <a class="name" [routerLink]="file.role === 'builder' ? ['/file', file.id] : ['/desk', file.id]">{{ file.name }}</a>
+                    <a
+                      class="name"
+                      [routerLink]="file.role === 'builder' ? ['/file', file.id] : ['/desk', file.id]"
+                      >{{ file.name }}</a
+                    >
                   </td>
                   <td>{{ file.role }}</td>
                   <td>{{ file.changedAt | date: 'd MMM y, HH:mm' }}</td>
                   <td class="right">{{ size(file.size) }}</td>
                   <td class="right actions">
                     @if (file.role === 'builder') {
-                      <a class="btn small" [routerLink]="['/file', file.id]" [attr.aria-label]="'Design ' + file.name">Design</a>
+                      <a
+                        class="btn small"
+                        [routerLink]="['/file', file.id]"
+                        [attr.aria-label]="'Design ' + file.name"
+                        >Design</a
+                      >
                     }
-                    <a class="btn small" [routerLink]="['/desk', file.id]" [attr.aria-label]="'Open the Desk of ' + file.name"><mat-icon svgIcon="storefront" />Desk</a>
+                    <a
+                      class="btn small"
+                      [routerLink]="['/desk', file.id]"
+                      [attr.aria-label]="'Open the Desk of ' + file.name"
+                      ><mat-icon svgIcon="storefront" />Desk</a
+                    >
                   </td>
                 </tr>
               }
@@ -64,7 +84,10 @@ import { Toast } from '../shared/toast.service';
           </table>
         }
       } @else if (failed()) {
-        <div class="card empty"><p>The files could not be read.</p><button class="btn" (click)="load()">Try again</button></div>
+        <div class="card empty">
+          <p>The files could not be read.</p>
+          <button class="btn" (click)="load()">Try again</button>
+        </div>
       } @else {
         <div class="card empty"><mat-icon class="spin" svgIcon="progress_activity" />Reading the files …</div>
       }
@@ -116,6 +139,7 @@ import { Toast } from '../shared/toast.service';
     }
     .actions .btn {
       margin-left: 6px;
+      vertical-align: middle;
     }
     .name {
       font-weight: 700;
@@ -149,7 +173,13 @@ export class FilesComponent {
   }
 
   make(name?: string): void {
-    const data: Question = { title: 'New file', label: 'What is it called?', act: 'Make file', value: name ?? '', hint: 'One file holds the tables of one office.' };
+    const data: Question = {
+      title: 'New file',
+      label: 'What is it called?',
+      act: 'Make file',
+      value: name ?? '',
+      hint: 'One file holds the tables of one office.',
+    };
     this.dialog
       .open<AskDialog, Question, Answer>(AskDialog, { data })
       .afterClosed()

@@ -4,6 +4,10 @@ import { RouterLink } from '@angular/router';
 @Component({
   selector: 'hr-not-found',
   imports: [RouterLink],
-  template: `<main class="empty"><h1>There is nothing at this address</h1><p>It may have been renamed or dropped.</p><a class="btn act" routerLink="/files">To the files</a></main>`,
+  template: `<main class="empty">
+    <h1>There is nothing at this address</h1>
+    <p>It may have been renamed or dropped.</p>
+    <a class="btn act" routerLink="/files">To the files</a>
+  </main>`,
 })
 export class NotFoundComponent {}

@@ -28,12 +28,20 @@ import { SessionService } from '../shared/session.service';
         </div>
         <div class="field">
           <label for="password">Password{{ firstVisit() ? ', at least 10 characters' : '' }}</label>
-          <input id="password" class="input" type="password" formControlName="password" [autocomplete]="firstVisit() ? 'new-password' : 'current-password'" />
+          <input
+            id="password"
+            class="input"
+            type="password"
+            formControlName="password"
+            [autocomplete]="firstVisit() ? 'new-password' : 'current-password'"
+          />
         </div>
         @if (problem()) {
           <p class="message row" role="alert"><mat-icon svgIcon="error" />{{ problem() }}</p>
         }
-        <button class="btn act" type="submit" [disabled]="busy()">{{ firstVisit() ? 'Create account' : 'Sign in' }}</button>
+        <button class="btn act" type="submit" [disabled]="busy()">
+          {{ firstVisit() ? 'Create account' : 'Sign in' }}
+        </button>
       </form>
       @if (demo().length > 0) {
         <section class="card demo" aria-labelledby="demo">
@@ -115,7 +123,9 @@ export class SignInComponent {
   enter(): void {
     const { login, name, password } = this.form.getRawValue();
     this.busy.set(true);
-    const request = this.firstVisit() ? this.session.create(login, name, password) : this.session.signIn(login, password);
+    const request = this.firstVisit()
+      ? this.session.create(login, name, password)
+      : this.session.signIn(login, password);
     request.subscribe({
       next: () => void this.router.navigateByUrl(this.to() ?? '/files'),
       error: (error: unknown) => {

@@ -22,7 +22,11 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
   switch (type.kind) {
     case 'lookup': {
       const target = design.tables.find(({ id }) => id === type.table);
-      parts.push(target ? `looks up a ${target.label.toLowerCase()}` : 'looks up a table that is gone');
+      parts.push(
+        target
+          ? `looks up ${/^[aeiou]/i.test(target.label) ? 'an' : 'a'} ${target.label.toLowerCase()}`
+          : 'looks up a table that is gone',
+      );
       if (target) parts.push(`shows ${fromStored(lookupDisplay(design, type), catalog, target.id)}`);
       break;
     }
@@ -31,7 +35,9 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
       break;
     case 'decimal':
     case 'money':
-      parts.push(`${KIND_LABELS[type.kind].toLowerCase()}, ${type.places} ${type.places === 1 ? 'place' : 'places'}`);
+      parts.push(
+        `${KIND_LABELS[type.kind].toLowerCase()}, ${type.places} ${type.places === 1 ? 'place' : 'places'}`,
+      );
       break;
     case 'choice':
       parts.push(`choice of ${type.choices.slice(0, 4).join(', ')}${type.choices.length > 4 ? ' …' : ''}`);
@@ -59,7 +65,12 @@ export function newType(kind: KindName, design: Design): Field['type'] {
     case 'choice':
       return { kind, choices: ['First choice'] };
     case 'lookup':
-      return { kind, table: design.tables.find(({ key }) => key.length === 1)?.id ?? '', shows: null, onDelete: 'refuse' };
+      return {
+        kind,
+        table: design.tables.find(({ key }) => key.length === 1)?.id ?? '',
+        shows: null,
+        onDelete: 'refuse',
+      };
     case 'runningNumber':
       return { kind, prefix: '', width: 4, first: 1 };
     default:

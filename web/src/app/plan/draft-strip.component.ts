@@ -11,7 +11,10 @@ import { DraftStore } from './draft.store';
     @if (draft.changes().length > 0) {
       <div class="strip" role="region" aria-label="Draft">
         <p>
-          <strong>{{ draft.changes().length }} {{ draft.changes().length === 1 ? 'change' : 'changes' }} drafted.</strong>
+          <strong
+            >{{ draft.changes().length }}
+            {{ draft.changes().length === 1 ? 'change' : 'changes' }} drafted.</strong
+          >
           @if (draft.busy() === 'checking') {
             Checking against the rows …
           } @else if (draft.misfit()) {
@@ -32,12 +35,16 @@ import { DraftStore } from './draft.store';
           <p class="message" role="alert">{{ draft.problem() }}</p>
         }
         @if (details().length > 0) {
-          <button class="link" type="button" [attr.aria-expanded]="open()" (click)="open.set(!open())">{{ open() ? 'Hide them' : 'Show them' }}</button>
+          <button class="link" type="button" [attr.aria-expanded]="open()" (click)="open.set(!open())">
+            {{ open() ? 'Hide them' : 'Show them' }}
+          </button>
           @if (open()) {
             <ul class="plain-list details">
               @for (item of details(); track $index) {
                 <li>
-                  <button class="link cut-none" type="button" (click)="show.emit(item.at)">{{ item.text }}</button>
+                  <button class="link cut-none" type="button" (click)="show.emit(item.at)">
+                    {{ item.text }}
+                  </button>
                   @if (item.rows) {
                     <span class="small soft">{{ item.rows }}</span>
                   }
@@ -47,12 +54,39 @@ import { DraftStore } from './draft.store';
           }
         }
         <div class="row">
-          <button class="btn" type="button" [disabled]="draft.busy() !== '' || stops().length > 0" (click)="draft.check()"><mat-icon svgIcon="task_alt" />Check</button>
-          <button class="btn act" type="button" [disabled]="draft.busy() !== '' || stops().length > 0 || draft.misfit() !== '' || draft.result()?.clear === false" (click)="draft.apply()">
+          <button
+            class="btn"
+            type="button"
+            [disabled]="draft.busy() !== '' || stops().length > 0"
+            (click)="draft.check()"
+          >
+            <mat-icon svgIcon="task_alt" />Check
+          </button>
+          <button
+            class="btn act"
+            type="button"
+            [disabled]="
+              draft.busy() !== '' ||
+              stops().length > 0 ||
+              draft.misfit() !== '' ||
+              draft.result()?.clear === false
+            "
+            (click)="draft.apply()"
+          >
             {{ draft.busy() === 'applying' ? 'Applying …' : 'Apply' }}
           </button>
-          <button class="btn" type="button" [disabled]="draft.busy() !== ''" (click)="draft.setAside()">Set aside</button>
-          <button class="icon-btn" type="button" aria-label="Take back the last change" [disabled]="draft.busy() !== ''" (click)="draft.undo()"><mat-icon svgIcon="undo" /></button>
+          <button class="btn" type="button" [disabled]="draft.busy() !== ''" (click)="draft.setAside()">
+            Set aside
+          </button>
+          <button
+            class="icon-btn"
+            type="button"
+            aria-label="Take back the last change"
+            [disabled]="draft.busy() !== ''"
+            (click)="draft.undo()"
+          >
+            <mat-icon svgIcon="undo" />
+          </button>
           <span class="grow"></span>
           <span class="small soft">A safe copy is taken first</span>
         </div>
@@ -98,8 +132,14 @@ export class DraftStripComponent {
 
   readonly stops = computed(() => this.draft.notices().filter(({ level }) => level === 'stop'));
   readonly rows = computed(() => {
-    const tables = new Set(this.draft.changes().map((change) => (typeof change.table === 'string' ? change.table : change.table.id)));
-    return [...tables].reduce((sum, table) => sum + (this.store.counts()[table] ?? 0), 0).toLocaleString('en-GB');
+    const tables = new Set(
+      this.draft
+        .changes()
+        .map((change) => (typeof change.table === 'string' ? change.table : change.table.id)),
+    );
+    return [...tables]
+      .reduce((sum, table) => sum + (this.store.counts()[table] ?? 0), 0)
+      .toLocaleString('en-GB');
   });
   readonly broken = computed(() => {
     const findings = this.draft.result()?.findings ?? [];
@@ -119,7 +159,9 @@ export class DraftStripComponent {
       text: `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}. ${message}`,
       rows: `such as ${sample
         .slice(0, 8)
-        .map(({ key, value }) => (value === null ? `number ${key.join(' · ')}` : `number ${key.join(' · ')}: ${String(value)}`))
+        .map(({ key, value }) =>
+          value === null ? `number ${key.join(' · ')}` : `number ${key.join(' · ')}: ${String(value)}`,
+        )
         .join('; ')}`,
     })),
   ]);

@@ -28,7 +28,9 @@ export class DraftStore {
   readonly misfit = computed(() => this.drafted().misfit);
   readonly catalog = computed(() => catalogOf(this.design()));
   /** What is wrong or worth knowing without asking the rows. */
-  readonly notices = computed(() => (this.changes().length === 0 ? [] : checkPlan(this.store.design(), this.design()).notices));
+  readonly notices = computed(() =>
+    this.changes().length === 0 ? [] : checkPlan(this.store.design(), this.design()).notices,
+  );
 
   private readonly drafted = computed((): { design: Design; misfit: string } => {
     const base = this.store.design();
@@ -60,12 +62,23 @@ export class DraftStore {
 
   /** Changes a field, in the change that added it or changed it last when there is one. */
   changeField(table: string, field: string, set: FieldPatch): void {
-    const added = this.changes().some((change) => change.change === 'addTable' && change.table.id === table && change.table.fields.some(({ id }) => id === field));
+    const added = this.changes().some(
+      (change) =>
+        change.change === 'addTable' &&
+        change.table.id === table &&
+        change.table.fields.some(({ id }) => id === field),
+    );
     let merged = false;
     const changes = this.changes().map((change): Change => {
       if (added && change.change === 'addTable' && change.table.id === table) {
         merged = true;
-        return { ...change, table: { ...change.table, fields: change.table.fields.map((other) => (other.id === field ? { ...other, ...set } : other)) } };
+        return {
+          ...change,
+          table: {
+            ...change.table,
+            fields: change.table.fields.map((other) => (other.id === field ? { ...other, ...set } : other)),
+          },
+        };
       }
       if (change.change === 'addField' && change.field.id === field) {
         merged = true;
@@ -99,14 +112,29 @@ export class DraftStore {
   /** Drops a field: one that the draft itself added just goes away again. */
   dropField(table: string, field: string): void {
     const rest = this.changes()
-      .filter((change) => !('field' in change) || (typeof change.field === 'string' ? change.field : change.field.id) !== field)
-      .map((change): Change => (change.change === 'addTable' && change.table.id === table ? { ...change, table: { ...change.table, fields: change.table.fields.filter(({ id }) => id !== field) } } : change));
-    const applied = this.store.design().tables.some(({ id, fields }) => id === table && fields.some((other) => other.id === field));
+      .filter(
+        (change) =>
+          !('field' in change) ||
+          (typeof change.field === 'string' ? change.field : change.field.id) !== field,
+      )
+      .map((change): Change =>
+        change.change === 'addTable' && change.table.id === table
+          ? {
+              ...change,
+              table: { ...change.table, fields: change.table.fields.filter(({ id }) => id !== field) },
+            }
+          : change,
+      );
+    const applied = this.store
+      .design()
+      .tables.some(({ id, fields }) => id === table && fields.some((other) => other.id === field));
     this.set(applied ? [...rest, { change: 'dropField', table, field }] : rest);
   }
 
   dropTable(table: string): void {
-    const rest = this.changes().filter((change) => (typeof change.table === 'string' ? change.table : change.table.id) !== table);
+    const rest = this.changes().filter(
+      (change) => (typeof change.table === 'string' ? change.table : change.table.id) !== table,
+    );
     const applied = this.store.design().tables.some(({ id }) => id === table);
     this.set(applied ? [...rest, { change: 'dropTable', table }] : rest);
   }
@@ -143,7 +171,9 @@ export class DraftStore {
         this.result.set(null);
         this.busy.set('');
         this.store.take(design, counts);
-        this.toast.say(`${count} ${count === 1 ? 'change is' : 'changes are'} applied. A safe copy was taken before.`);
+        this.toast.say(
+          `${count} ${count === 1 ? 'change is' : 'changes are'} applied. A safe copy was taken before.`,
+        );
       },
       error: (error: unknown) => this.failed(error),
     });

@@ -1,4 +1,16 @@
-import { Component, computed, effect, ElementRef, inject, input, output, signal, untracked, viewChild, type AfterViewInit } from '@angular/core';
+import {
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  untracked,
+  viewChild,
+  type AfterViewInit,
+} from '@angular/core';
 import { select } from 'd3';
 import { drag, type D3DragEvent } from 'd3';
 import { zoom, zoomIdentity, type D3ZoomEvent, type ZoomTransform } from 'd3';
@@ -32,7 +44,11 @@ export interface PickedLink {
       <div class="layer" [style.transform]="transform()">
         <svg class="links" aria-hidden="true" width="1" height="1">
           @for (link of links(); track link.field.id) {
-            <g class="link" [class.picked]="pickedLink()?.field?.id === link.field.id" (click)="pickLink(link)">
+            <g
+              class="link"
+              [class.picked]="pickedLink()?.field?.id === link.field.id"
+              (click)="pickLink(link)"
+            >
               <path class="hit" [attr.d]="link.shape.path" />
               <path class="line" [attr.d]="link.shape.path" />
               <path class="line" [attr.d]="link.shape.one" />
@@ -55,18 +71,27 @@ export interface PickedLink {
           >
             <strong class="cut">{{ card.table.label }}</strong>
             @for (line of card.lines; track $index) {
-              <span class="cut" [class.link-line]="line.link">{{ line.link ? '→' : '№' }} {{ line.text }}</span>
+              <span class="cut" [class.link-line]="line.link"
+                >{{ line.link ? '→' : '№' }} {{ line.text }}</span
+              >
             }
             @if (card.more > 0) {
               <span class="soft">+ {{ card.more }} more links</span>
             }
-            <span class="foot">{{ (counts()[card.table.id] ?? 0).toLocaleString('en-GB') }} {{ counts()[card.table.id] === 1 ? 'row' : 'rows' }}</span>
+            <span class="foot"
+              >{{ (counts()[card.table.id] ?? 0).toLocaleString('en-GB') }}
+              {{ counts()[card.table.id] === 1 ? 'row' : 'rows' }}</span
+            >
           </button>
         }
       </div>
       <div class="tools">
-        <button class="icon-btn" type="button" aria-label="Nearer" (click)="scale(1.25)"><mat-icon svgIcon="add" /></button>
-        <button class="icon-btn minus" type="button" aria-label="Farther" (click)="scale(0.8)"><span aria-hidden="true">−</span></button>
+        <button class="icon-btn" type="button" aria-label="Nearer" (click)="scale(1.25)">
+          <mat-icon svgIcon="add" />
+        </button>
+        <button class="icon-btn minus" type="button" aria-label="Farther" (click)="scale(0.8)">
+          <span aria-hidden="true">−</span>
+        </button>
         <button class="btn small" type="button" (click)="fit()">Show all</button>
       </div>
     </div>
@@ -89,7 +114,10 @@ export class MapComponent implements AfterViewInit {
   private readonly local = signal<ReadonlyMap<string, { x: number; y: number }>>(new Map());
   private readonly zooming = zoom<HTMLElement, unknown>()
     .scaleExtent([0.2, 2])
-    .filter((event: Event) => !(event.target as HTMLElement).closest('.card-box, .tools, .link') || event.type === 'wheel')
+    .filter(
+      (event: Event) =>
+        !(event.target as HTMLElement).closest('.card-box, .tools, .link') || event.type === 'wheel',
+    )
     .on('zoom', ({ transform }: D3ZoomEvent<HTMLElement, unknown>) => this.view.set(transform));
 
   readonly transform = computed(() => {
@@ -102,11 +130,23 @@ export class MapComponent implements AfterViewInit {
     const free = freePlaces([...given.values(), ...this.local().values()]);
     return this.design().tables.map((table) => {
       const { x, y } = this.local().get(table.id) ?? given.get(table.id) ?? free();
-      const keys = table.fields.filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup').map(({ label }) => ({ text: label, link: false }));
-      const all = table.fields.filter(({ type }) => type.kind === 'lookup').map(({ label }) => ({ text: label, link: true }));
+      const keys = table.fields
+        .filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup')
+        .map(({ label }) => ({ text: label, link: false }));
+      const all = table.fields
+        .filter(({ type }) => type.kind === 'lookup')
+        .map(({ label }) => ({ text: label, link: true }));
       const lines = [...keys, ...all.slice(0, 4)];
       const more = all.length - Math.min(all.length, 4);
-      return { table, x, y, width: WIDTH, height: HEAD + (lines.length + (more > 0 ? 1 : 0)) * LINE + FOOT + 8, lines, more };
+      return {
+        table,
+        x,
+        y,
+        width: WIDTH,
+        height: HEAD + (lines.length + (more > 0 ? 1 : 0)) * LINE + FOOT + 8,
+        lines,
+        more,
+      };
     });
   });
 
@@ -146,7 +186,9 @@ export class MapComponent implements AfterViewInit {
 
   /** Alt and an arrow key move a card, for those who do not drag. */
   nudge(event: KeyboardEvent, card: Card): void {
-    const step = { ArrowLeft: [-20, 0], ArrowRight: [20, 0], ArrowUp: [0, -20], ArrowDown: [0, 20] }[event.key];
+    const step = { ArrowLeft: [-20, 0], ArrowRight: [20, 0], ArrowUp: [0, -20], ArrowDown: [0, 20] }[
+      event.key
+    ];
     if (!event.altKey || !step) return;
     event.preventDefault();
     this.place(card.table.id, card.x + step[0]!, card.y + step[1]!);
@@ -167,7 +209,12 @@ export class MapComponent implements AfterViewInit {
     const right = Math.max(...cards.map(({ x, width }) => x + width));
     const bottom = Math.max(...cards.map(({ y, height }) => y + height));
     const k = Math.min(1, (clientWidth - 48) / (right - left), (clientHeight - 130) / (bottom - top));
-    const transform = zoomIdentity.translate((clientWidth - (right - left) * k) / 2 - left * k, 66 - top * k + Math.max(0, (clientHeight - 130 - (bottom - top) * k) / 2)).scale(k);
+    const transform = zoomIdentity
+      .translate(
+        (clientWidth - (right - left) * k) / 2 - left * k,
+        66 - top * k + Math.max(0, (clientHeight - 130 - (bottom - top) * k) / 2),
+      )
+      .scale(k);
     select(this.host().nativeElement).call(this.zooming.transform, transform);
   }
 
@@ -178,17 +225,20 @@ export class MapComponent implements AfterViewInit {
   private makeDraggable(): void {
     const nodes = this.element.nativeElement.querySelectorAll<HTMLElement>('.card-box');
     nodes.forEach((node) => {
-      const card = (): Card | undefined => this.cards().find(({ table }) => table.id === node.dataset['table']);
+      const card = (): Card | undefined =>
+        this.cards().find(({ table }) => table.id === node.dataset['table']);
       const dragging = drag<HTMLElement, unknown>()
         .container(() => this.host().nativeElement)
         .clickDistance(4)
         .on('drag', (event: D3DragEvent<HTMLElement, unknown, unknown>) => {
           const now = card();
-          if (now) this.place(now.table.id, now.x + event.dx / this.view().k, now.y + event.dy / this.view().k);
+          if (now)
+            this.place(now.table.id, now.x + event.dx / this.view().k, now.y + event.dy / this.view().k);
         })
         .on('end', () => {
           const now = card();
-          if (now && this.local().has(now.table.id)) this.moved.emit({ table: now.table.id, x: now.x, y: now.y });
+          if (now && this.local().has(now.table.id))
+            this.moved.emit({ table: now.table.id, x: now.x, y: now.y });
         });
       select(node).call(dragging);
     });

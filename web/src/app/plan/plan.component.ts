@@ -2,8 +2,15 @@ import { Component, computed, effect, inject, input, signal, untracked } from '@
 import { FormsModule } from '@angular/forms';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { attempt, fromStored, toStored } from '@heathridge/core/expression';
-import { fieldOf, nameFromLabel, pluralOf, uniqueName, type Field, type Table } from '@heathridge/core/design';
+import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
+import {
+  fieldOf,
+  nameFromLabel,
+  pluralOf,
+  uniqueName,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
 import { Api, type Place } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
@@ -19,7 +26,14 @@ import { MapComponent, type PickedLink } from './map.component';
 /** Tables, fields, links and rules: the map at the left, the picked table at the right, the draft below. */
 @Component({
   selector: 'hr-plan',
-  imports: [FormsModule, MatIconModule, DraftStripComponent, ExpressionEditorComponent, FieldEditorComponent, MapComponent],
+  imports: [
+    FormsModule,
+    MatIconModule,
+    DraftStripComponent,
+    ExpressionEditorComponent,
+    FieldEditorComponent,
+    MapComponent,
+  ],
   providers: [DraftStore],
   templateUrl: './plan.component.html',
   styleUrl: './plan.component.scss',
@@ -38,7 +52,12 @@ export class PlanComponent {
   readonly openField = signal<string | null>(null);
   readonly link = signal<PickedLink | null>(null);
   readonly editingTable = signal(false);
-  readonly picked = computed(() => this.draft.design().tables.find(({ id }) => id === this.pickedId()) ?? this.draft.design().tables[0] ?? null);
+  readonly picked = computed(
+    () =>
+      this.draft.design().tables.find(({ id }) => id === this.pickedId()) ??
+      this.draft.design().tables[0] ??
+      null,
+  );
   readonly display = computed(() => {
     const table = this.picked();
     if (!table?.display) return '';
@@ -71,25 +90,38 @@ export class PlanComponent {
 
   /** Whether the draft changes this field, and how it is called then. */
   drafted(field: Field): string {
-    const before = this.store.design().tables.flatMap(({ fields }) => fields).find(({ id }) => id === field.id);
+    const before = this.store
+      .design()
+      .tables.flatMap(({ fields }) => fields)
+      .find(({ id }) => id === field.id);
     if (!before) return 'new';
-    return JSON.stringify(before) === JSON.stringify(field) ? '' : before.rule !== field.rule ? 'draft rule' : 'drafted';
+    return JSON.stringify(before) === JSON.stringify(field)
+      ? ''
+      : before.rule !== field.rule
+        ? 'draft rule'
+        : 'drafted';
   }
 
   ruleText(table: Table, field: Field): string {
     if (!field.rule) return '';
-    const result = attempt(() => fromStored(field.rule!.expression, this.draft.catalog(), table.id));
+    const result = attempt(() => {
+      const text = fromStored(field.rule!.expression, this.draft.catalog(), table.id);
+      return inWords(bind(text, { catalog: this.draft.catalog(), table: table.id }).bound, text);
+    });
     return result.ok ? result.value : field.rule.expression;
   }
 
   /** A link in plain words, for those who do not read crow's feet. */
   reading({ table, field }: PickedLink): string {
     const { type } = field;
-    const target = type.kind === 'lookup' ? this.draft.design().tables.find(({ id }) => id === type.table) : undefined;
+    const target =
+      type.kind === 'lookup' ? this.draft.design().tables.find(({ id }) => id === type.table) : undefined;
     if (!target || type.kind !== 'lookup') return '';
     const [child, parent] = [table.label.toLowerCase(), target.label.toLowerCase()];
     const one = field.alwaysFilled ? 'exactly one' : 'at most one';
-    const many = field.noTwoAlike ? `a ${parent} can have one ${child}` : `a ${parent} can have any number of ${table.plural.toLowerCase()}`;
+    const many = field.noTwoAlike
+      ? `a ${parent} can have one ${child}`
+      : `a ${parent} can have any number of ${table.plural.toLowerCase()}`;
     const fate = {
       refuse: `A ${parent} that still has ${table.plural.toLowerCase()} cannot be deleted.`,
       deleteAlong: `When a ${parent} is deleted, its ${table.plural.toLowerCase()} are deleted with it.`,
@@ -99,7 +131,12 @@ export class PlanComponent {
   }
 
   addTable(): void {
-    const data: Question = { title: 'New table', label: 'What is one row of it?', act: 'Add to the draft', hint: 'In the singular: player, hire, payment' };
+    const data: Question = {
+      title: 'New table',
+      label: 'What is one row of it?',
+      act: 'Add to the draft',
+      hint: 'In the singular: player, hire, payment',
+    };
     this.dialog
       .open<AskDialog, Question, Answer>(AskDialog, { data })
       .afterClosed()
@@ -107,7 +144,10 @@ export class PlanComponent {
         if (!answer) return;
         const { tables } = this.draft.design();
         const label = answer.name;
-        const name = uniqueName(nameFromLabel(label, 'table'), tables.map((table) => table.name));
+        const name = uniqueName(
+          nameFromLabel(label, 'table'),
+          tables.map((table) => table.name),
+        );
         const key: Field = {
           id: newId('f'),
           name: 'number',
@@ -119,16 +159,41 @@ export class PlanComponent {
           start: null,
           rule: null,
         };
-        const table: Table = { type: 'table', id: newId('t'), name, label, plural: pluralOf(label), fields: [key], key: [key.id], display: null };
+        const table: Table = {
+          type: 'table',
+          id: newId('t'),
+          name,
+          label,
+          plural: pluralOf(label),
+          fields: [key],
+          key: [key.id],
+          display: null,
+        };
         this.draft.add({ change: 'addTable', table });
         this.pickTable(table.id);
       });
   }
 
   addField(table: Table): void {
-    const label = uniqueName('New field', table.fields.map((field) => field.label)).replace('_', ' ');
-    const name = uniqueName(nameFromLabel(label, 'field'), table.fields.map((field) => field.name));
-    const field: Field = { id: newId('f'), name, label, type: { kind: 'text', most: null }, alwaysFilled: false, noTwoAlike: false, indexed: false, start: null, rule: null };
+    const label = uniqueName(
+      'New field',
+      table.fields.map((field) => field.label),
+    ).replace('_', ' ');
+    const name = uniqueName(
+      nameFromLabel(label, 'field'),
+      table.fields.map((field) => field.name),
+    );
+    const field: Field = {
+      id: newId('f'),
+      name,
+      label,
+      type: { kind: 'text', most: null },
+      alwaysFilled: false,
+      noTwoAlike: false,
+      indexed: false,
+      start: null,
+      rule: null,
+    };
     this.draft.add({ change: 'addField', table: table.id, field });
     this.openField.set(field.id);
     setTimeout(() => {
@@ -150,7 +215,13 @@ export class PlanComponent {
   renameTable(table: Table, label: string): void {
     if (label.trim() === '') return;
     const others = this.draft.design().tables.filter(({ id }) => id !== table.id);
-    this.draft.changeTable(table.id, { label: label.trim(), name: uniqueName(nameFromLabel(label, 'table'), others.map(({ name }) => name)) });
+    this.draft.changeTable(table.id, {
+      label: label.trim(),
+      name: uniqueName(
+        nameFromLabel(label, 'table'),
+        others.map(({ name }) => name),
+      ),
+    });
   }
 
   setPlural(table: Table, plural: string): void {
@@ -158,7 +229,10 @@ export class PlanComponent {
   }
 
   setDisplay(table: Table, { text, ok }: { text: string; ok: boolean }): void {
-    if (ok && text !== this.display()) this.draft.changeTable(table.id, { display: text.trim() === '' ? null : toStored(text, this.draft.catalog(), table.id) });
+    if (ok && text !== this.display())
+      this.draft.changeTable(table.id, {
+        display: text.trim() === '' ? null : toStored(text, this.draft.catalog(), table.id),
+      });
   }
 
   dropTable(table: Table): void {
@@ -168,7 +242,9 @@ export class PlanComponent {
   }
 
   place(place: Place): void {
-    this.api.savePlaces(this.store.file, [place]).subscribe({ error: (error: unknown) => this.toast.problem(error) });
+    this.api
+      .savePlaces(this.store.file, [place])
+      .subscribe({ error: (error: unknown) => this.toast.problem(error) });
   }
 
   /** Goes to a row of a finding's field. */

@@ -10,7 +10,14 @@ const COLOURS = { ink: '#1f2a26', soft: '#5b6762', line: '#d8d4c8', moss: '#2c6a
     <svg [attr.viewBox]="'0 0 ' + width() + ' ' + height()" role="img" [attr.aria-label]="'Page ' + number()">
       @for (item of page().items; track $index) {
         @if (item.item === 'line') {
-          <line [attr.x1]="item.x1" [attr.x2]="item.x2" [attr.y1]="item.y" [attr.y2]="item.y" [attr.stroke-width]="item.weight" [attr.stroke]="colours[item.colour]" />
+          <line
+            [attr.x1]="item.x1"
+            [attr.x2]="item.x2"
+            [attr.y1]="item.y"
+            [attr.y2]="item.y"
+            [attr.stroke-width]="item.weight"
+            [attr.stroke]="colours[item.colour]"
+          />
         } @else {
           <text
             [attr.x]="item.x"

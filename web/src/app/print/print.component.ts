@@ -44,7 +44,11 @@ export class PrintComponent {
 
   readonly dirty = computed(() => {
     const report = this.report();
-    return report !== null && JSON.stringify(this.store.design().reports.find(({ id }) => id === report.id)) !== JSON.stringify(report);
+    return (
+      report !== null &&
+      JSON.stringify(this.store.design().reports.find(({ id }) => id === report.id)) !==
+        JSON.stringify(report)
+    );
   });
   readonly choices = computed(() => {
     const report = this.report();
@@ -54,11 +58,19 @@ export class PrintComponent {
     const source = this.report()?.source;
     const { tables, queries } = this.store.design();
     if (!source) return '';
-    return source.kind === 'table' ? (tables.find(({ id }) => id === source.id)?.plural ?? '') : (queries.find(({ id }) => id === source.id)?.label ?? '');
+    return source.kind === 'table'
+      ? (tables.find(({ id }) => id === source.id)?.plural ?? '')
+      : (queries.find(({ id }) => id === source.id)?.label ?? '');
   });
-  readonly unused = computed(() => this.choices().filter(({ id }) => !this.report()!.columns.some(({ column }) => column === id)));
-  readonly pickedColumn = computed((): Column | null => this.report()?.columns.find(({ column }) => column === this.picked()) ?? null);
-  readonly pdf = computed(() => (this.report() ? this.api.reportPdf(this.store.file, this.report()!.id) : ''));
+  readonly unused = computed(() =>
+    this.choices().filter(({ id }) => !this.report()!.columns.some(({ column }) => column === id)),
+  );
+  readonly pickedColumn = computed(
+    (): Column | null => this.report()?.columns.find(({ column }) => column === this.picked()) ?? null,
+  );
+  readonly pdf = computed(() =>
+    this.report() ? this.api.reportPdf(this.store.file, this.report()!.id) : '',
+  );
 
   constructor() {
     this.layouts
@@ -120,7 +132,12 @@ export class PrintComponent {
         ...queries.map(({ id, label }) => ({ id: `query ${id}`, label, group: 'query' })),
         ...tables.map(({ id, plural }) => ({ id: `table ${id}`, label: plural, group: 'table' })),
       ];
-      const data: Question = { title: 'New report', label: 'What is its title?', act: 'Lay it out', from: { label: 'Prints the rows of', options } };
+      const data: Question = {
+        title: 'New report',
+        label: 'What is its title?',
+        act: 'Lay it out',
+        from: { label: 'Prints the rows of', options },
+      };
       this.dialog
         .open<AskDialog, Question, Answer>(AskDialog, { data })
         .afterClosed()
@@ -140,7 +157,13 @@ export class PrintComponent {
   drop(): void {
     const report = this.report();
     if (!report) return;
-    const data: Confirmation = { title: `Drop ${report.label}?`, text: 'The report goes; the rows it prints stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    const data: Confirmation = {
+      title: `Drop ${report.label}?`,
+      text: 'The report goes; the rows it prints stay as they are.',
+      act: 'Drop it',
+      stay: 'Keep it',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()
@@ -153,7 +176,8 @@ export class PrintComponent {
           if (next) this.take(next);
           void this.router.navigate([], { queryParams: {} });
         };
-        if (this.store.design().reports.some(({ id }) => id === report.id)) this.store.drop(report).subscribe(forget);
+        if (this.store.design().reports.some(({ id }) => id === report.id))
+          this.store.drop(report).subscribe(forget);
         else forget();
       });
   }
@@ -174,7 +198,11 @@ export class PrintComponent {
   }
 
   setColumn(patch: Partial<Column>): void {
-    this.set({ columns: this.report()!.columns.map((column) => (column.column === this.picked() ? { ...column, ...patch } : column)) });
+    this.set({
+      columns: this.report()!.columns.map((column) =>
+        column.column === this.picked() ? { ...column, ...patch } : column,
+      ),
+    });
   }
 
   addColumn(id: string): void {
@@ -200,7 +228,9 @@ export class PrintComponent {
   }
 
   setSort(id: string): void {
-    this.set({ sort: id === '' ? null : { column: id, descending: this.report()!.sort?.descending ?? false } });
+    this.set({
+      sort: id === '' ? null : { column: id, descending: this.report()!.sort?.descending ?? false },
+    });
   }
 
   /** Whether a column can be summed: it holds numbers. */
@@ -256,7 +286,13 @@ export class PrintComponent {
       then();
       return;
     }
-    const data: Confirmation = { title: 'Leave this report unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    const data: Confirmation = {
+      title: 'Leave this report unsaved?',
+      text: 'What you changed in it is not saved yet.',
+      act: 'Leave it',
+      stay: 'Stay here',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()

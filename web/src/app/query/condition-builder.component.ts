@@ -86,7 +86,14 @@ function shapesFor(field: Field): readonly Shape[] {
     @if (shape().values > 0) {
       <div class="field">
         <span class="label">{{ shape().values === 2 ? 'from' : 'what' }}</span>
-        <hr-value-input label="Value" [field]="inputField()" [held]="first()" [reading]="store.reading()" [fetch]="fetch" (changed)="first.set($event)" />
+        <hr-value-input
+          label="Value"
+          [field]="inputField()"
+          [held]="first()"
+          [reading]="store.reading()"
+          [fetch]="fetch"
+          (changed)="first.set($event)"
+        />
         @if (first().problem) {
           <p class="message">{{ first().problem }}</p>
         }
@@ -95,12 +102,26 @@ function shapesFor(field: Field): readonly Shape[] {
     @if (shape().values === 2) {
       <div class="field">
         <span class="label">to</span>
-        <hr-value-input label="Value to" [field]="inputField()" [held]="second()" [reading]="store.reading()" [fetch]="fetch" (changed)="second.set($event)" />
+        <hr-value-input
+          label="Value to"
+          [field]="inputField()"
+          [held]="second()"
+          [reading]="store.reading()"
+          [fetch]="fetch"
+          (changed)="second.set($event)"
+        />
       </div>
     }
     <div class="row">
       <span class="grow code cut soft" [title]="expression()">{{ expression() }}</span>
-      <button class="btn act small" type="button" [disabled]="expression() === ''" (click)="made.emit(expression())">Add</button>
+      <button
+        class="btn act small"
+        type="button"
+        [disabled]="expression() === ''"
+        (click)="made.emit(expression())"
+      >
+        Add
+      </button>
     </div>
   `,
   styles: `
@@ -127,7 +148,8 @@ export class ConditionBuilderComponent {
     const { field } = this.path();
     return field.type.kind === 'longText' ? { ...field, type: { kind: 'text', most: null } } : field;
   });
-  readonly fetch = (field: string, search: string) => (this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, search) : of([]));
+  readonly fetch = (field: string, search: string) =>
+    this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, search) : of([]);
 
   readonly expression = computed(() => {
     const { text } = this.path();

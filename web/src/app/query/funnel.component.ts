@@ -11,9 +11,18 @@ import type { QueryResult } from '../shared/api.service';
     <ol class="plain-list">
       @for (bar of bars(); track $index) {
         <li>
-          <span class="row"><span class="grow label" [title]="bar.label">{{ bar.label }}</span><span>{{ bar.text }}</span></span>
+          <span class="row"
+            ><span class="grow label" [title]="bar.label">{{ bar.label }}</span
+            ><span>{{ bar.text }}</span></span
+          >
           <svg width="100%" height="16" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 16">
-            <rect x="0" y="0" [attr.width]="bar.width" height="16" [attr.fill]="bar.part === 'group' ? '#7a4b8c' : '#417a61'" />
+            <rect
+              x="0"
+              y="0"
+              [attr.width]="bar.width"
+              height="16"
+              [attr.fill]="bar.part === 'group' ? '#7a4b8c' : '#417a61'"
+            />
           </svg>
           @if (bar.lost; as lost) {
             <span class="small" [class.bad]="bar.emptied">{{ lost }}</span>
@@ -55,7 +64,10 @@ export class FunnelComponent {
 
   readonly bars = computed(() => {
     const parts = this.funnel();
-    const width = scaleLinear([0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count))], [0, 100]);
+    const width = scaleLinear(
+      [0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count))],
+      [0, 100],
+    );
     return parts.map(({ part, label, count }, i) => {
       const before = i === 0 ? count : parts[i - 1]!.count;
       const lost = before - count;
@@ -67,7 +79,11 @@ export class FunnelComponent {
         text: part === 'group' ? `${number(count)} ${count === 1 ? 'group' : 'groups'}` : number(count),
         width: count === 0 ? 0 : Math.max(width(Math.min(count, width.domain()[1]!)), 0.8),
         emptied,
-        lost: emptied ? 'this part leaves nothing' : part === 'with' && lost > 0 ? `${number(lost)} have none` : '',
+        lost: emptied
+          ? 'this part leaves nothing'
+          : part === 'with' && lost > 0
+            ? `${number(lost)} have none`
+            : '',
       };
     });
   });

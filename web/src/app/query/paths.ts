@@ -19,13 +19,22 @@ const MOST_STEPS = 3;
 /** The fields of a table, then those of the tables its lookups lead to, up to three steps away. */
 export function pathsFrom(design: Design, table: Table): FieldPath[] {
   const found: FieldPath[] = [];
-  const visit = (at: Table, ids: readonly string[], names: readonly string[], labels: readonly string[], seen: readonly string[]): void => {
+  const visit = (
+    at: Table,
+    ids: readonly string[],
+    names: readonly string[],
+    labels: readonly string[],
+    seen: readonly string[],
+  ): void => {
     for (const field of at.fields)
       found.push({
         field,
         ids: [...ids, field.id],
         text: [...names, field.name].map(writtenName).join('.'),
-        label: (labels.length === 0 ? field.label : `${labels.at(-1)} ${field.label.toLowerCase()}`).slice(0, 60),
+        label: (labels.length === 0 ? field.label : `${labels.at(-1)} ${field.label.toLowerCase()}`).slice(
+          0,
+          60,
+        ),
         of: labels.map((label) => label.toLowerCase()).join('’s '),
       });
     if (ids.length >= MOST_STEPS) return;

@@ -7,8 +7,15 @@ import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
-import { attempt, fromStored, toStored } from '@heathridge/core/expression';
-import { fieldOf, tableOf, type Measure, type Query, type QueryColumn, type Table } from '@heathridge/core/design';
+import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
+import {
+  fieldOf,
+  tableOf,
+  type Measure,
+  type Query,
+  type QueryColumn,
+  type Table,
+} from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
 import { isNumeric, showValue, type Value } from '@heathridge/core/values';
 import { FileStore } from '../bench/file.store';
@@ -31,12 +38,23 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
 ];
 
 /** Which part of the sentence is being edited. */
-type Part = { readonly kind: 'with' | 'where' | 'column' | 'by' | 'measure' | 'sort' | 'first'; readonly index: number };
+type Part = {
+  readonly kind: 'with' | 'where' | 'column' | 'by' | 'measure' | 'sort' | 'first';
+  readonly index: number;
+};
 
 /** A query as a sentence, its funnel and its result. */
 @Component({
   selector: 'hr-query',
-  imports: [A11yModule, FormsModule, MatIconModule, OverlayModule, ConditionBuilderComponent, ExpressionEditorComponent, FunnelComponent],
+  imports: [
+    A11yModule,
+    FormsModule,
+    MatIconModule,
+    OverlayModule,
+    ConditionBuilderComponent,
+    ExpressionEditorComponent,
+    FunnelComponent,
+  ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './query.component.html',
   styleUrl: './query.component.scss',
@@ -57,7 +75,9 @@ export class QueryComponent {
   readonly part = signal<Part | null>(null);
   private readonly runs = new Subject<Query>();
 
-  readonly table = computed((): Table | null => this.store.design().tables.find(({ id }) => id === this.query()?.from) ?? null);
+  readonly table = computed(
+    (): Table | null => this.store.design().tables.find(({ id }) => id === this.query()?.from) ?? null,
+  );
   readonly dirty = computed(() => {
     const query = this.query();
     const saved = this.store.design().queries.find(({ id }) => id === query?.id);
@@ -135,12 +155,18 @@ export class QueryComponent {
         title: 'New query',
         label: 'What is it called?',
         act: 'Begin',
-        from: { label: 'Take every', options: this.store.design().tables.map(({ id, label }) => ({ id, label })) },
+        from: {
+          label: 'Take every',
+          options: this.store.design().tables.map(({ id, label }) => ({ id, label })),
+        },
       };
       this.dialog
         .open<AskDialog, Question, Answer>(AskDialog, { data })
         .afterClosed()
-        .subscribe((answer) => answer && this.take(newQuery(newId('q'), answer.name, tableOf(this.store.design(), answer.from))));
+        .subscribe(
+          (answer) =>
+            answer && this.take(newQuery(newId('q'), answer.name, tableOf(this.store.design(), answer.from))),
+        );
     });
   }
 
@@ -152,7 +178,13 @@ export class QueryComponent {
   drop(): void {
     const query = this.query();
     if (!query) return;
-    const data: Confirmation = { title: `Drop ${query.label}?`, text: 'The query goes; the rows it reads stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    const data: Confirmation = {
+      title: `Drop ${query.label}?`,
+      text: 'The query goes; the rows it reads stay as they are.',
+      act: 'Drop it',
+      stay: 'Keep it',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()
@@ -164,7 +196,8 @@ export class QueryComponent {
           if (next) this.take(next);
           void this.router.navigate([], { queryParams: {} });
         };
-        if (this.store.design().queries.some(({ id }) => id === query.id)) this.store.drop(query).subscribe(forget);
+        if (this.store.design().queries.some(({ id }) => id === query.id))
+          this.store.drop(query).subscribe(forget);
         else forget();
       });
   }
@@ -174,7 +207,14 @@ export class QueryComponent {
     if (!query) return;
     const next = { ...query, ...patch };
     // What is sorted by must still be a column.
-    const ids = new Set((next.group ? [...next.group.by, ...next.group.measures] : next.columns.length > 0 ? next.columns : (this.table()?.fields ?? [])).map(({ id }) => id));
+    const ids = new Set(
+      (next.group
+        ? [...next.group.by, ...next.group.measures]
+        : next.columns.length > 0
+          ? next.columns
+          : (this.table()?.fields ?? [])
+      ).map(({ id }) => id),
+    );
     this.query.set({ ...next, sort: next.sort.filter(({ column }) => ids.has(column)) });
     this.runs.next(this.query()!);
   }
@@ -199,6 +239,17 @@ export class QueryComponent {
     if (!table) return stored;
     const result = attempt(() => fromStored(stored, this.store.catalog(), table.id));
     return result.ok ? result.value : stored;
+  }
+
+  /** The same in plain words, for the sentence. */
+  words(stored: string): string {
+    const table = this.table();
+    if (!table) return stored;
+    const text = this.named(stored);
+    const result = attempt(() =>
+      inWords(bind(text, { catalog: this.store.catalog(), table: table.id }).bound, text),
+    );
+    return result.ok ? result.value : text;
   }
 
   private stored(text: string): string {
@@ -250,24 +301,34 @@ export class QueryComponent {
 
   addColumn(path: FieldPath): void {
     const query = this.query()!;
-    this.set({ columns: [...query.columns, { id: newId('c'), label: path.label, expression: this.stored(path.text) }] });
+    this.set({
+      columns: [...query.columns, { id: newId('c'), label: path.label, expression: this.stored(path.text) }],
+    });
   }
 
   addWorkedOut(): void {
     const query = this.query()!;
     const first = this.fieldPaths()[0];
     if (!first) return;
-    this.set({ columns: [...query.columns, { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) }] });
+    this.set({
+      columns: [
+        ...query.columns,
+        { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) },
+      ],
+    });
     this.part.set({ kind: 'column', index: query.columns.length });
   }
 
   setColumn(index: number, patch: Partial<QueryColumn>): void {
-    this.set({ columns: this.query()!.columns.map((column, i) => (i === index ? { ...column, ...patch } : column)) });
+    this.set({
+      columns: this.query()!.columns.map((column, i) => (i === index ? { ...column, ...patch } : column)),
+    });
   }
 
   columnText(index: number, { text, ok }: { text: string; ok: boolean }): void {
     const column = this.query()!.columns[index];
-    if (ok && column && text.trim() !== '' && this.stored(text) !== column.expression) this.setColumn(index, { expression: this.stored(text) });
+    if (ok && column && text.trim() !== '' && this.stored(text) !== column.expression)
+      this.setColumn(index, { expression: this.stored(text) });
   }
 
   moveColumn(index: number, by: number): void {
@@ -280,8 +341,23 @@ export class QueryComponent {
   }
 
   groupBy(path: FieldPath): void {
-    const group = this.query()!.group ?? { by: [], measures: [{ id: newId('m'), label: `Number of ${this.table()!.plural.toLowerCase()}`, total: 'count' as const, expression: null }] };
-    this.set({ group: { ...group, by: [...group.by, { id: newId('g'), label: path.label, expression: this.stored(path.text) }] } });
+    const group = this.query()!.group ?? {
+      by: [],
+      measures: [
+        {
+          id: newId('m'),
+          label: `Number of ${this.table()!.plural.toLowerCase()}`,
+          total: 'count' as const,
+          expression: null,
+        },
+      ],
+    };
+    this.set({
+      group: {
+        ...group,
+        by: [...group.by, { id: newId('g'), label: path.label, expression: this.stored(path.text) }],
+      },
+    });
     this.close();
   }
 
@@ -289,12 +365,23 @@ export class QueryComponent {
     const group = this.query()!.group!;
     const item = group.by[index];
     if (ok && item && text.trim() !== '' && this.stored(text) !== item.expression)
-      this.set({ group: { ...group, by: group.by.map((other, i) => (i === index ? { ...other, expression: this.stored(text) } : other)) } });
+      this.set({
+        group: {
+          ...group,
+          by: group.by.map((other, i) => (i === index ? { ...other, expression: this.stored(text) } : other)),
+        },
+      });
   }
 
   setGroupLabel(index: number, label: string): void {
     const group = this.query()!.group!;
-    if (label.trim() !== '') this.set({ group: { ...group, by: group.by.map((other, i) => (i === index ? { ...other, label: label.trim() } : other)) } });
+    if (label.trim() !== '')
+      this.set({
+        group: {
+          ...group,
+          by: group.by.map((other, i) => (i === index ? { ...other, label: label.trim() } : other)),
+        },
+      });
   }
 
   removeGroup(index: number): void {
@@ -306,29 +393,48 @@ export class QueryComponent {
 
   addMeasure(total: Measure['total'], path: FieldPath | null): void {
     const group = this.query()!.group!;
-    const word = { count: 'Number of', sum: 'Sum of', average: 'Average', least: 'Least', most: 'Most' }[total];
-    const label = path ? `${word} ${path.label.toLowerCase()}` : `Number of ${this.table()!.plural.toLowerCase()}`;
-    const measure: Measure = { id: newId('m'), label: label.slice(0, 60), total, expression: path ? this.stored(path.text) : null };
+    const word = { count: 'Number of', sum: 'Sum of', average: 'Average', least: 'Least', most: 'Most' }[
+      total
+    ];
+    const label = path
+      ? `${word} ${path.label.toLowerCase()}`
+      : `Number of ${this.table()!.plural.toLowerCase()}`;
+    const measure: Measure = {
+      id: newId('m'),
+      label: label.slice(0, 60),
+      total,
+      expression: path ? this.stored(path.text) : null,
+    };
     this.set({ group: { ...group, measures: [...group.measures, measure] } });
     this.close();
   }
 
   setMeasure(index: number, patch: Partial<Measure>): void {
     const group = this.query()!.group!;
-    this.set({ group: { ...group, measures: group.measures.map((other, i) => (i === index ? { ...other, ...patch } : other)) } });
+    this.set({
+      group: {
+        ...group,
+        measures: group.measures.map((other, i) => (i === index ? { ...other, ...patch } : other)),
+      },
+    });
   }
 
   measureText(index: number, { text, ok }: { text: string; ok: boolean }): void {
     const measure = this.query()!.group!.measures[index];
     if (!ok || !measure) return;
-    const expression = text.trim() === '' ? (measure.total === 'count' ? null : measure.expression) : this.stored(text);
+    const expression =
+      text.trim() === '' ? (measure.total === 'count' ? null : measure.expression) : this.stored(text);
     if (expression !== measure.expression) this.setMeasure(index, { expression });
   }
 
   setTotal(index: number, total: Measure['total']): void {
     const measure = this.query()!.group!.measures[index]!;
-    const fallback = this.fieldPaths().find(({ field }) => field.type.kind === 'money' || field.type.kind === 'decimal' || field.type.kind === 'wholeNumber');
-    const expression = measure.expression ?? (total === 'count' || !fallback ? null : this.stored(fallback.text));
+    const fallback = this.fieldPaths().find(
+      ({ field }) =>
+        field.type.kind === 'money' || field.type.kind === 'decimal' || field.type.kind === 'wholeNumber',
+    );
+    const expression =
+      measure.expression ?? (total === 'count' || !fallback ? null : this.stored(fallback.text));
     if (expression !== null || total === 'count') this.setMeasure(index, { total, expression });
   }
 
@@ -353,7 +459,9 @@ export class QueryComponent {
 
   measureLabel(measure: Measure): string {
     const word = TOTALS.find(({ id }) => id === measure.total)!.label;
-    return measure.expression === null ? `count of ${this.table()?.plural.toLowerCase()}` : `${word} of ${this.named(measure.expression)}`;
+    return measure.expression === null
+      ? `count of ${this.table()?.plural.toLowerCase()}`
+      : `${word} of ${this.words(measure.expression)}`;
   }
 
   setFirst(text: string): void {
@@ -387,7 +495,13 @@ export class QueryComponent {
       then();
       return;
     }
-    const data: Confirmation = { title: 'Leave this query unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    const data: Confirmation = {
+      title: 'Leave this query unsaved?',
+      text: 'What you changed in it is not saved yet.',
+      act: 'Leave it',
+      stay: 'Stay here',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()

@@ -41,23 +41,43 @@ export class ScreensComponent {
   readonly picked = signal<readonly string[]>([]);
   private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
 
-  readonly table = computed((): Table | null => this.store.design().tables.find(({ id }) => id === this.form()?.table) ?? null);
+  readonly table = computed(
+    (): Table | null => this.store.design().tables.find(({ id }) => id === this.form()?.table) ?? null,
+  );
   readonly dirty = computed(() => {
     const form = this.form();
-    return form !== null && JSON.stringify(this.store.design().forms.find(({ id }) => id === form.id)) !== JSON.stringify(form);
+    return (
+      form !== null &&
+      JSON.stringify(this.store.design().forms.find(({ id }) => id === form.id)) !== JSON.stringify(form)
+    );
   });
   readonly state = computed((): RecordState | null => {
     const form = this.form();
     if (!form || !this.table()) return null;
-    return new RecordState(this.store.design(), form, this.data(), { today: this.store.today(), now: `${this.store.today()}T00:00:00Z` });
+    return new RecordState(this.store.design(), form, this.data(), {
+      today: this.store.today(),
+      now: `${this.store.today()}T00:00:00Z`,
+    });
   });
-  readonly shelf = computed(() => (this.form()?.hidden ?? []).flatMap((id) => fieldOf(this.table()!, id) ?? []));
-  readonly pickedFields = computed((): FormField[] => this.form()?.fields.filter(({ field }) => this.picked().includes(field)) ?? []);
-  readonly pickedSubform = computed((): Subform | null => this.form()?.subforms.find(({ link }) => this.picked().includes(link)) ?? null);
-  readonly pickedNames = computed(() => this.pickedFields().map(({ field }) => fieldOf(this.table()!, field)?.label ?? '').join(', '));
+  readonly shelf = computed(() =>
+    (this.form()?.hidden ?? []).flatMap((id) => fieldOf(this.table()!, id) ?? []),
+  );
+  readonly pickedFields = computed(
+    (): FormField[] => this.form()?.fields.filter(({ field }) => this.picked().includes(field)) ?? [],
+  );
+  readonly pickedSubform = computed(
+    (): Subform | null => this.form()?.subforms.find(({ link }) => this.picked().includes(link)) ?? null,
+  );
+  readonly pickedNames = computed(() =>
+    this.pickedFields()
+      .map(({ field }) => fieldOf(this.table()!, field)?.label ?? '')
+      .join(', '),
+  );
   readonly subformTable = computed(() => {
     const link = this.pickedSubform()?.link;
-    return link === undefined ? null : (this.store.design().tables.find((table) => fieldOf(table, link)) ?? null);
+    return link === undefined
+      ? null
+      : (this.store.design().tables.find((table) => fieldOf(table, link)) ?? null);
   });
 
   constructor() {
@@ -107,11 +127,28 @@ export class ScreensComponent {
   make(): void {
     this.ifFree(() => {
       const options = this.store.design().tables.map(({ id, plural }) => ({ id, label: plural }));
-      const data: Question = { title: 'New form', label: 'What is it called on the Desk?', act: 'Make it', from: { label: 'From the table', options }, hint: 'Every field gets its control, every table that links to it a subform.' };
+      const data: Question = {
+        title: 'New form',
+        label: 'What is it called on the Desk?',
+        act: 'Make it',
+        from: { label: 'From the table', options },
+        hint: 'Every field gets its control, every table that links to it a subform.',
+      };
       this.dialog
         .open<AskDialog, Question, Answer>(AskDialog, { data })
         .afterClosed()
-        .subscribe((answer) => answer && this.take(formFromTable(this.store.design(), tableOf(this.store.design(), answer.from), newId('o'), answer.name)));
+        .subscribe(
+          (answer) =>
+            answer &&
+            this.take(
+              formFromTable(
+                this.store.design(),
+                tableOf(this.store.design(), answer.from),
+                newId('o'),
+                answer.name,
+              ),
+            ),
+        );
     });
   }
 
@@ -123,7 +160,13 @@ export class ScreensComponent {
   drop(): void {
     const form = this.form();
     if (!form) return;
-    const data: Confirmation = { title: `Drop ${form.label}?`, text: 'The screen goes from the Desk; the rows it shows stay as they are.', act: 'Drop it', stay: 'Keep it', danger: true };
+    const data: Confirmation = {
+      title: `Drop ${form.label}?`,
+      text: 'The screen goes from the Desk; the rows it shows stay as they are.',
+      act: 'Drop it',
+      stay: 'Keep it',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()
@@ -135,7 +178,8 @@ export class ScreensComponent {
           if (next) this.take(next);
           void this.router.navigate([], { queryParams: {} });
         };
-        if (this.store.design().forms.some(({ id }) => id === form.id)) this.store.drop(form).subscribe(forget);
+        if (this.store.design().forms.some(({ id }) => id === form.id))
+          this.store.drop(form).subscribe(forget);
         else forget();
       });
   }
@@ -148,13 +192,17 @@ export class ScreensComponent {
     const subform = this.form()?.subforms.some(({ link }) => link === id);
     this.picked.update((known) => {
       if (!more || subform) return known.length === 1 && known[0] === id ? [] : [id];
-      return known.includes(id) ? known.filter((other) => other !== id) : [...known.filter((other) => this.form()!.fields.some(({ field }) => field === other)), id];
+      return known.includes(id)
+        ? known.filter((other) => other !== id)
+        : [...known.filter((other) => this.form()!.fields.some(({ field }) => field === other)), id];
     });
   }
 
   setPicked(patch: Partial<FormField>): void {
     const form = this.form()!;
-    this.set({ fields: form.fields.map((item) => (this.picked().includes(item.field) ? { ...item, ...patch } : item)) });
+    this.set({
+      fields: form.fields.map((item) => (this.picked().includes(item.field) ? { ...item, ...patch } : item)),
+    });
   }
 
   allPicked<K extends keyof FormField>(key: K, value: FormField[K]): boolean {
@@ -177,14 +225,23 @@ export class ScreensComponent {
   hide(): void {
     const form = this.form()!;
     const gone = this.pickedFields().map(({ field }) => field);
-    this.set({ fields: form.fields.filter(({ field }) => !gone.includes(field)), hidden: [...form.hidden, ...gone] });
+    this.set({
+      fields: form.fields.filter(({ field }) => !gone.includes(field)),
+      hidden: [...form.hidden, ...gone],
+    });
     this.picked.set([]);
   }
 
   show(id: string): void {
     const form = this.form()!;
     const field = fieldOf(this.table()!, id)!;
-    this.set({ fields: [...form.fields, { field: id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? 'read' : 'type' }], hidden: form.hidden.filter((other) => other !== id) });
+    this.set({
+      fields: [
+        ...form.fields,
+        { field: id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? 'read' : 'type' },
+      ],
+      hidden: form.hidden.filter((other) => other !== id),
+    });
     this.picked.set([id]);
   }
 
@@ -195,7 +252,9 @@ export class ScreensComponent {
   }
 
   showSubform(link: string): void {
-    this.set({ subforms: this.form()!.subforms.map((item) => (item.link === link ? { ...item, shown: true } : item)) });
+    this.set({
+      subforms: this.form()!.subforms.map((item) => (item.link === link ? { ...item, shown: true } : item)),
+    });
     this.picked.set([link]);
   }
 
@@ -206,8 +265,18 @@ export class ScreensComponent {
     const next = has
       ? fields.filter(({ field }) => field !== id)
       : table.fields
-          .filter((field) => field.id !== link && (field.id === id || fields.some((item) => item.field === field.id)))
-          .map((field) => fields.find((item) => item.field === field.id) ?? { field: field.id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? ('read' as const) : ('type' as const) });
+          .filter(
+            (field) =>
+              field.id !== link && (field.id === id || fields.some((item) => item.field === field.id)),
+          )
+          .map(
+            (field) =>
+              fields.find((item) => item.field === field.id) ?? {
+                field: field.id,
+                width: widthOf(field),
+                people: field.type.kind === 'runningNumber' ? ('read' as const) : ('type' as const),
+              },
+          );
     if (next.length > 0) this.setSubform({ fields: next });
   }
 
@@ -244,7 +313,13 @@ export class ScreensComponent {
       then();
       return;
     }
-    const data: Confirmation = { title: 'Leave this screen unsaved?', text: 'What you changed in it is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+    const data: Confirmation = {
+      title: 'Leave this screen unsaved?',
+      text: 'What you changed in it is not saved yet.',
+      act: 'Leave it',
+      stay: 'Stay here',
+      danger: true,
+    };
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()

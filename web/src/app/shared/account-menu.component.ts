@@ -8,10 +8,18 @@ import { SessionService } from './session.service';
   selector: 'hr-account-menu',
   imports: [MatIconModule, MatMenuModule, RouterLink],
   template: `
-    <button class="person" [matMenuTriggerFor]="menu" [attr.aria-label]="'Account of ' + session.person()?.name">{{ session.initials() }}</button>
+    <button
+      class="person"
+      [matMenuTriggerFor]="menu"
+      [attr.aria-label]="'Account of ' + session.person()?.name"
+    >
+      {{ session.initials() }}
+    </button>
     <mat-menu #menu="matMenu">
       <div class="who">
-        <strong>{{ session.person()?.name }}</strong><br /><span class="soft">signed in as {{ session.person()?.login }}</span>
+        <strong>{{ session.person()?.name }}</strong><br /><span class="soft"
+          >signed in as {{ session.person()?.login }}</span
+        >
       </div>
       <a mat-menu-item routerLink="/files"><mat-icon svgIcon="folder_open" />All files</a>
       <button mat-menu-item (click)="session.signOut()"><mat-icon svgIcon="logout" />Sign out</button>

@@ -103,7 +103,12 @@ export interface DeskInfo {
   readonly role: 'builder' | 'colleague';
   readonly settings: Settings;
   readonly today: string;
-  readonly screens: readonly { readonly id: string; readonly label: string; readonly one: string; readonly many: string }[];
+  readonly screens: readonly {
+    readonly id: string;
+    readonly label: string;
+    readonly one: string;
+    readonly many: string;
+  }[];
 }
 
 export interface ScreenInfo {
@@ -126,7 +131,8 @@ export class Api {
   private readonly http = inject(HttpClient);
 
   session = () => this.http.get<SessionInfo>('/api/session');
-  signIn = (login: string, password: string) => this.http.post<{ person: Person }>('/api/session', { login, password });
+  signIn = (login: string, password: string) =>
+    this.http.post<{ person: Person }>('/api/session', { login, password });
   signOut = () => this.http.delete('/api/session');
   createAccount = (login: string, name: string, password: string) =>
     this.http.post<{ person: Person }>('/api/accounts', { login, name, password });
@@ -137,33 +143,44 @@ export class Api {
   design = (file: string) => this.http.get<FileInfo>(`${base(file)}/design`);
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
   keepDraft = (file: string, draft: Draft) => this.http.put(`${base(file)}/draft`, draft);
-  checkDraft = (file: string, draft: Draft) => this.http.post<CheckResult>(`${base(file)}/draft/check`, draft);
+  checkDraft = (file: string, draft: Draft) =>
+    this.http.post<CheckResult>(`${base(file)}/draft/check`, draft);
   applyDraft = (file: string, draft: Draft) =>
     this.http.post<{ design: Design; counts: Record<string, number> }>(`${base(file)}/draft/apply`, draft);
   saveDefinition = (file: string, document: Query | Form | Report) =>
     this.http.put<{ design: Design }>(`${base(file)}/definitions/${document.id}`, document);
-  dropDefinition = (file: string, id: string) => this.http.delete<{ design: Design }>(`${base(file)}/definitions/${id}`);
+  dropDefinition = (file: string, id: string) =>
+    this.http.delete<{ design: Design }>(`${base(file)}/definitions/${id}`);
 
   window = (file: string, table: string, request: WindowRequest) =>
     this.http.post<{ total: number; rows: Cell[][] }>(`${base(file)}/tables/${table}/window`, request);
-  saveRows = (file: string, request: SaveRequest) => this.http.post<{ saved: SavedRow[] }>(`${base(file)}/rows`, request);
+  saveRows = (file: string, request: SaveRequest) =>
+    this.http.post<{ saved: SavedRow[] }>(`${base(file)}/rows`, request);
   choices = (file: string, field: string, search: string): Observable<Choice[]> =>
     this.http.get<Choice[]>(`${base(file)}/lookups/${field}`, { params: { search } });
   previewForm = (file: string, form: Form, key: RowKey | null) =>
     this.http.post<RecordData | null>(`${base(file)}/forms/preview`, { form, key });
 
-  runQuery = (file: string, query: Query) => this.http.post<QueryResult>(`${base(file)}/query/run`, { query });
-  reportPages = (file: string, report: Report) => this.http.post<PageModel>(`${base(file)}/reports/pages`, { report });
+  runQuery = (file: string, query: Query) =>
+    this.http.post<QueryResult>(`${base(file)}/query/run`, { query });
+  reportPages = (file: string, report: Report) =>
+    this.http.post<PageModel>(`${base(file)}/reports/pages`, { report });
   reportPdf = (file: string, report: string) => `${base(file)}/reports/${report}/pdf`;
 
   desk = (file: string) => this.http.get<DeskInfo>(`${base(file)}/desk`);
-  screen = (file: string, screen: string) => this.http.get<ScreenInfo>(`${base(file)}/desk/screens/${screen}`);
+  screen = (file: string, screen: string) =>
+    this.http.get<ScreenInfo>(`${base(file)}/desk/screens/${screen}`);
   list = (file: string, screen: string, search: string, after: RowKey | null) =>
-    this.http.get<{ total: number; all: number; entries: ListEntry[] }>(`${base(file)}/desk/screens/${screen}/list`, {
-      params: { search, ...(after ? { after: JSON.stringify(after) } : {}) },
-    });
+    this.http.get<{ total: number; all: number; entries: ListEntry[] }>(
+      `${base(file)}/desk/screens/${screen}/list`,
+      {
+        params: { search, ...(after ? { after: JSON.stringify(after) } : {}) },
+      },
+    );
   record = (file: string, screen: string, key: RowKey) =>
-    this.http.get<RecordData>(`${base(file)}/desk/screens/${screen}/record`, { params: { key: JSON.stringify(key) } });
+    this.http.get<RecordData>(`${base(file)}/desk/screens/${screen}/record`, {
+      params: { key: JSON.stringify(key) },
+    });
   saveRecord = (file: string, screen: string, request: SaveRequest) =>
     this.http.post<{ saved: SavedRow[] }>(`${base(file)}/desk/screens/${screen}/save`, request);
   screenChoices = (file: string, screen: string, field: string, search: string): Observable<Choice[]> =>

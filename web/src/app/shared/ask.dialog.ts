@@ -9,7 +9,10 @@ export interface Question {
   readonly value?: string;
   readonly hint?: string;
   /** Some dialogs ask what it is made from too. */
-  readonly from?: { readonly label: string; readonly options: readonly { readonly id: string; readonly label: string; readonly group?: string }[] };
+  readonly from?: {
+    readonly label: string;
+    readonly options: readonly { readonly id: string; readonly label: string; readonly group?: string }[];
+  };
 }
 
 export interface Answer {
@@ -28,16 +31,33 @@ export interface Answer {
         @if (data.from; as from) {
           <div class="field">
             <label for="ask-from">{{ from.label }}</label>
-            <select id="ask-from" class="input" name="from" [ngModel]="from_()" (ngModelChange)="choose($event)">
+            <select
+              id="ask-from"
+              class="input"
+              name="from"
+              [ngModel]="from_()"
+              (ngModelChange)="choose($event)"
+            >
               @for (option of from.options; track option.id) {
-                <option [value]="option.id">{{ option.group ? option.group + ': ' : '' }}{{ option.label }}</option>
+                <option [value]="option.id">
+                  {{ option.group ? option.group + ': ' : '' }}{{ option.label }}
+                </option>
               }
             </select>
           </div>
         }
         <div class="field">
           <label for="ask-name">{{ data.label }}</label>
-          <input id="ask-name" class="input" name="name" maxlength="60" autocomplete="off" cdkFocusInitial [ngModel]="name()" (ngModelChange)="typed($event)" />
+          <input
+            id="ask-name"
+            class="input"
+            name="name"
+            maxlength="60"
+            autocomplete="off"
+            cdkFocusInitial
+            [ngModel]="name()"
+            (ngModelChange)="typed($event)"
+          />
           @if (data.hint) {
             <span class="soft small">{{ data.hint }}</span>
           }

@@ -17,7 +17,9 @@ export interface Confirmation {
     <mat-dialog-content>{{ data.text }}</mat-dialog-content>
     <mat-dialog-actions align="end">
       <button class="btn" [mat-dialog-close]="false" cdkFocusInitial>{{ data.stay }}</button>
-      <button class="btn" [class.danger]="data.danger" [class.act]="!data.danger" [mat-dialog-close]="true">{{ data.act }}</button>
+      <button class="btn" [class.danger]="data.danger" [class.act]="!data.danger" [mat-dialog-close]="true">
+        {{ data.act }}
+      </button>
     </mat-dialog-actions>
   `,
 })

@@ -1,12 +1,43 @@
-import { autocompletion, completionKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import {
+  autocompletion,
+  completionKeymap,
+  type CompletionContext,
+  type CompletionResult,
+} from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { linter, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView, keymap } from '@codemirror/view';
-import { CSP_NONCE, Component, effect, ElementRef, inject, input, output, signal, viewChild, type OnDestroy } from '@angular/core';
+import {
+  CSP_NONCE,
+  Component,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+  type OnDestroy,
+} from '@angular/core';
 import { attempt, bind, bindCondition, CALLS, writtenName, type Catalog } from '@heathridge/core/expression';
 
-const WORDS = ['AND', 'OR', 'NOT', 'IS NULL', 'IS NOT NULL', 'BETWEEN', 'IN', 'LIKE', 'CASE WHEN', 'CURRENT_DATE', "INTERVAL '1' MONTH", 'TRUE', 'FALSE', ...Object.keys(CALLS).map((name) => `${name}(`)];
+const WORDS = [
+  'AND',
+  'OR',
+  'NOT',
+  'IS NULL',
+  'IS NOT NULL',
+  'BETWEEN',
+  'IN',
+  'LIKE',
+  'CASE WHEN',
+  'CURRENT_DATE',
+  "INTERVAL '1' MONTH",
+  'TRUE',
+  'FALSE',
+  ...Object.keys(CALLS).map((name) => `${name}(`),
+];
 
 /** A line in which an expression is written: names are completed, errors shown where they stand. */
 @Component({
@@ -56,7 +87,8 @@ export class ExpressionEditorComponent implements OnDestroy {
     effect(() => {
       const text = this.value();
       if (!this.view) this.view = this.create(text);
-      else if (this.view.state.doc.toString() !== text) this.view.dispatch({ changes: { from: 0, to: this.view.state.doc.length, insert: text } });
+      else if (this.view.state.doc.toString() !== text)
+        this.view.dispatch({ changes: { from: 0, to: this.view.state.doc.length, insert: text } });
       this.check(text);
     });
   }
@@ -123,9 +155,21 @@ export class ExpressionEditorComponent implements OnDestroy {
     const clip = (at: number): number => Math.min(at, text.length);
     if (!result.ok) {
       const { span, message } = result.error;
-      return [{ from: clip(Math.min(span.start, text.length - 1)), to: clip(Math.max(span.end, span.start + 1)), severity: 'error', message }];
+      return [
+        {
+          from: clip(Math.min(span.start, text.length - 1)),
+          to: clip(Math.max(span.end, span.start + 1)),
+          severity: 'error',
+          message,
+        },
+      ];
     }
-    return result.value.warnings.map(({ start, end, message }) => ({ from: clip(start), to: clip(end), severity: 'warning', message }));
+    return result.value.warnings.map(({ start, end, message }) => ({
+      from: clip(start),
+      to: clip(end),
+      severity: 'warning',
+      message,
+    }));
   }
 
   private complete(context: CompletionContext): CompletionResult | null {
@@ -138,13 +182,24 @@ export class ExpressionEditorComponent implements OnDestroy {
       if (at === null) return null;
       const here = this.catalog().table(at);
       const name = step.replace(/"/g, '').toLowerCase();
-      at = here.fields.find((field) => field.name.toLowerCase() === name)?.link ?? here.children.find((child) => child.name.toLowerCase() === name)?.table ?? null;
+      at =
+        here.fields.find((field) => field.name.toLowerCase() === name)?.link ??
+        here.children.find((child) => child.name.toLowerCase() === name)?.table ??
+        null;
     }
     if (at === null && steps.length > 0) return null;
     const here = at === null ? null : this.catalog().table(at);
     const options = [
-      ...(here?.fields.map((field) => ({ label: writtenName(field.name), detail: field.link ? 'lookup' : field.type.type, type: 'variable' })) ?? []),
-      ...(here?.children.map((child) => ({ label: writtenName(child.name), detail: 'many rows', type: 'class' })) ?? []),
+      ...(here?.fields.map((field) => ({
+        label: writtenName(field.name),
+        detail: field.link ? 'lookup' : field.type.type,
+        type: 'variable',
+      })) ?? []),
+      ...(here?.children.map((child) => ({
+        label: writtenName(child.name),
+        detail: 'many rows',
+        type: 'class',
+      })) ?? []),
       ...(steps.length === 0 ? WORDS.map((label) => ({ label, type: 'keyword' })) : []),
     ];
     return { from: word.to - last.length, options };

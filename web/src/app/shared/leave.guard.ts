@@ -12,7 +12,13 @@ export interface MayHoldChanges {
 /** Asks before a page with unsaved changes is left. */
 export const leaveGuard: CanDeactivateFn<MayHoldChanges> = (page) => {
   if (!page.unsaved()) return of(true);
-  const data: Confirmation = { title: 'Leave without saving?', text: 'What you changed here is not saved yet.', act: 'Leave it', stay: 'Stay here', danger: true };
+  const data: Confirmation = {
+    title: 'Leave without saving?',
+    text: 'What you changed here is not saved yet.',
+    act: 'Leave it',
+    stay: 'Stay here',
+    danger: true,
+  };
   return inject(MatDialog)
     .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
     .afterClosed()

@@ -18,8 +18,17 @@ export function problemOf(error: unknown): Problem {
     const parsed = typeof body === 'string' ? parse(body) : body;
     if (parsed !== null && typeof parsed === 'object' && 'detail' in parsed) return parsed as Problem;
     if (error.status === 0)
-      return { type: 'offline', status: 0, detail: 'Heathridge cannot be reached. What you typed is still here: try again when the connection is back.' };
-    return { type: 'unexpected', status: error.status, detail: 'The server gave an answer that cannot be read. Please try again.' };
+      return {
+        type: 'offline',
+        status: 0,
+        detail:
+          'Heathridge cannot be reached. What you typed is still here: try again when the connection is back.',
+      };
+    return {
+      type: 'unexpected',
+      status: error.status,
+      detail: 'The server gave an answer that cannot be read. Please try again.',
+    };
   }
   throw error;
 }

@@ -45,5 +45,12 @@ export class SessionService {
 export const signedIn: CanActivateFn = (_, state) => {
   const [session, router] = [inject(SessionService), inject(Router)];
   if (session.person()) return true;
-  return session.load().pipe(map(({ person }) => person !== null || router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } })));
+  return session
+    .load()
+    .pipe(
+      map(
+        ({ person }) =>
+          person !== null || router.createUrlTree(['/sign-in'], { queryParams: { to: state.url } }),
+      ),
+    );
 };

@@ -1,5 +1,19 @@
-import { Component, computed, effect, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
-import { MatAutocompleteModule, MatAutocompleteTrigger, type MatAutocompleteSelectedEvent } from '@angular/material/autocomplete';
+import {
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
+import {
+  MatAutocompleteModule,
+  MatAutocompleteTrigger,
+  type MatAutocompleteSelectedEvent,
+} from '@angular/material/autocomplete';
 import { MatDatepickerModule, type MatDatepickerInputEvent } from '@angular/material/datepicker';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, of, Subject, switchMap, type Observable } from 'rxjs';
@@ -75,7 +89,14 @@ export interface Held {
       }
       @case ('lookup') {
         @if (readonly()) {
-          <input #control class="input" readonly [id]="inputId()" [attr.aria-label]="label()" [value]="held().text ?? ''" />
+          <input
+            #control
+            class="input"
+            readonly
+            [id]="inputId()"
+            [attr.aria-label]="label()"
+            [value]="held().text ?? ''"
+          />
         } @else {
           <span class="with-button">
             <input
@@ -95,7 +116,12 @@ export interface Held {
             />
             <mat-icon class="inside heather" svgIcon="arrow_drop_down" aria-hidden="true" />
           </span>
-          <mat-autocomplete #list="matAutocomplete" autoActiveFirstOption [displayWith]="asText" (optionSelected)="choose($event)">
+          <mat-autocomplete
+            #list="matAutocomplete"
+            autoActiveFirstOption
+            [displayWith]="asText"
+            (optionSelected)="choose($event)"
+          >
             @for (choice of found(); track choice[0]) {
               <mat-option [value]="choice">{{ choice[1] }}</mat-option>
             }
@@ -123,8 +149,22 @@ export interface Held {
             (keydown.enter)="leave()"
           />
           @if (field().type.kind === 'date' && !readonly()) {
-            <input class="hidden-date" tabindex="-1" aria-hidden="true" [matDatepicker]="picker" [value]="asDate()" (dateChange)="pick($event)" />
-            <button type="button" class="icon-btn inside" tabindex="-1" [attr.aria-label]="'Calendar for ' + field().label" (mousedown)="$event.preventDefault()" (click)="picker.open()">
+            <input
+              class="hidden-date"
+              tabindex="-1"
+              aria-hidden="true"
+              [matDatepicker]="picker"
+              [value]="asDate()"
+              (dateChange)="pick($event)"
+            />
+            <button
+              type="button"
+              class="icon-btn inside"
+              tabindex="-1"
+              [attr.aria-label]="'Calendar for ' + field().label"
+              (mousedown)="$event.preventDefault()"
+              (click)="picker.open()"
+            >
               <mat-icon svgIcon="calendar_month" />
             </button>
             <mat-datepicker #picker />
@@ -210,7 +250,9 @@ export class ValueInputComponent {
   readonly wrong = computed(() => this.refused() || this.held().problem !== undefined);
   readonly asDate = computed(() => {
     const { value } = this.held();
-    return typeof value === 'string' && this.field().type.kind === 'date' ? new Date(`${value}T00:00:00`) : null;
+    return typeof value === 'string' && this.field().type.kind === 'date'
+      ? new Date(`${value}T00:00:00`)
+      : null;
   });
   readonly shown = computed(() => {
     const draft = this.draft();
@@ -225,7 +267,9 @@ export class ValueInputComponent {
     this.searches
       .pipe(
         debounceTime(120),
-        switchMap((search) => this.fetch()(this.field().id, search).pipe(catchError((error: unknown) => this.failed(error)))),
+        switchMap((search) =>
+          this.fetch()(this.field().id, search).pipe(catchError((error: unknown) => this.failed(error))),
+        ),
         takeUntilDestroyed(),
       )
       .subscribe((choices) => this.found.set(choices));
@@ -266,7 +310,8 @@ export class ValueInputComponent {
     this.searches.next(text);
   }
 
-  readonly asText = (choice: Choice | string | null): string => (Array.isArray(choice) ? String(choice[1]) : typeof choice === 'string' ? choice : '');
+  readonly asText = (choice: Choice | string | null): string =>
+    Array.isArray(choice) ? String(choice[1]) : typeof choice === 'string' ? choice : '';
 
   choose({ option }: MatAutocompleteSelectedEvent): void {
     const [value, text] = option.value as Choice;
@@ -292,7 +337,8 @@ export class ValueInputComponent {
     const read = readValue(this.kind(), draft, this.reading());
     this.draft.set(null);
     if (!read.ok) this.emit({ value: this.held().value, typed: draft, problem: read.message });
-    else if (read.value !== this.held().value || this.held().problem !== undefined) this.emit({ value: read.value });
+    else if (read.value !== this.held().value || this.held().problem !== undefined)
+      this.emit({ value: read.value });
   }
 
   /** Whether something is typed that has not been read yet. */
@@ -330,7 +376,10 @@ export class ValueInputComponent {
             value: this.held().value,
             text: this.held().text,
             typed: draft,
-            problem: only.length === 0 ? `Nothing matches “${text}”.` : `Several match “${text}”: please choose one.`,
+            problem:
+              only.length === 0
+                ? `Nothing matches “${text}”.`
+                : `Several match “${text}”: please choose one.`,
           });
       });
     }, 180);

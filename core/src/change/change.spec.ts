@@ -1,0 +1,230 @@
+import { emptyDesign, type Design, type Field } from '../design';
+import { field, number, OFFICE, table } from '../design/testing/office';
+import { applyChanges, ChangeError, kindProblem, type Change } from './changes';
+import { checkPlan } from './check';
+import { createReadable, createTable, createTriggers, ruleSql, startSql } from './ddl';
+import { steps } from './steps';
+
+const patch = (id: string, set: Partial<Field>): Change => {
+  const owner = OFFICE.tables.find(({ fields }) => fields.some((item) => item.id === id))!;
+  return { change: 'changeField', table: owner.id, field: id, set };
+};
+
+describe('applyChanges', () => {
+  it('leaves the design it starts from as it is', () => {
+    const before = JSON.stringify(OFFICE);
+    applyChanges(OFFICE, [patch('f_lFee', { label: 'Price' }), { change: 'dropTable', table: 't_fine' }]);
+    expect(JSON.stringify(OFFICE)).toBe(before);
+  });
+
+  it('carries out changes in order', () => {
+    const extra = field('x', 'extra', { kind: 'date' });
+    const after = applyChanges(OFFICE, [
+      { change: 'addField', table: 't_loan', field: extra },
+      { change: 'moveField', table: 't_loan', field: 'f_x', to: 1 },
+      patch('f_lFee', { label: 'Price', name: 'price' }),
+      { change: 'changeTable', table: 't_loan', set: { label: 'Lending' } },
+      { change: 'dropField', table: 't_loan', field: 'f_lNote' },
+    ]);
+    const loan = after.tables[1]!;
+    expect(loan.label).toBe('Lending');
+    expect(loan.fields.map(({ name }) => name)).toEqual([
+      'number',
+      'extra',
+      'borrower',
+      'lent_on',
+      'due_back',
+      'price',
+      'state',
+    ]);
+  });
+
+  it('says which change no longer fits', () => {
+    const changes: Change[] = [
+      patch('f_lFee', { label: 'x' }),
+      { change: 'dropTable', table: 't_fine' },
+      { change: 'dropField', table: 't_fine', field: 'f_fLoan' },
+    ];
+    try {
+      applyChanges(OFFICE, changes);
+      fail('nothing was thrown');
+    } catch (error) {
+      expect(error).toBeInstanceOf(ChangeError);
+      expect((error as ChangeError).index).toBe(2);
+    }
+    expect(() => applyChanges(OFFICE, [{ change: 'addTable', table: OFFICE.tables[0]! }])).toThrowError(
+      /already there/,
+    );
+  });
+
+  it('lets a kind change only where values stay as they are', () => {
+    const text = field('x', 'x', { kind: 'text' });
+    expect(kindProblem(text, { ...text, type: { kind: 'longText' } })).toBeNull();
+    expect(kindProblem(text, { ...text, type: { kind: 'date' } })).toMatch(/kind stays/);
+    const money = field('x', 'x', { kind: 'money', places: 2 });
+    expect(kindProblem(money, { ...money, type: { kind: 'money', places: 3 } })).toBeNull();
+    expect(kindProblem(money, { ...money, type: { kind: 'money', places: 0 } })).toMatch(/cut digits off/);
+  });
+});
+
+describe('the SQL of a table', () => {
+  const sql = createTable(OFFICE, OFFICE.tables[1]!);
+
+  it('is STRICT, with named constraints for all that is asked', () => {
+    for (const part of [
+      'CREATE TABLE "loan"',
+      'PRIMARY KEY AUTOINCREMENT',
+      'CONSTRAINT "link f_lBorrower" REFERENCES "borrower" ("number") ON DELETE RESTRICT',
+      'CONSTRAINT "filled f_lBorrower" NOT NULL',
+      'CONSTRAINT "rule r_due" CHECK (("due_back" > "lent_on"))',
+      `CONSTRAINT "kind f_lState" CHECK ("state" IN ('Out', 'Back'))`,
+      `DEFAULT ('Out')`,
+      ') STRICT',
+    ])
+      expect(sql).toContain(part);
+  });
+
+  it('makes a trigger of a rule that looks at another row or at the clock', () => {
+    const fine = OFFICE.tables[2]!;
+    expect(ruleSql(OFFICE, fine, fine.fields[2]!)?.as).toBe('trigger');
+    const [insert, update] = createTriggers(OFFICE, fine);
+    expect(insert).toContain('BEFORE INSERT ON "fine"');
+    expect(update).toContain("RAISE(ABORT, 'rule:r_amount A fine is at most the fee.')");
+    const today = {
+      ...fine.fields[2]!,
+      rule: { id: 'r_t', expression: 'CURRENT_DATE IS NOT NULL', message: 'x' },
+    };
+    expect(ruleSql(OFFICE, fine, today)?.as).toBe('trigger');
+  });
+
+  it('has a key of several fields without a rowid', () => {
+    const both = table(
+      'both',
+      [field('a', 'a', { kind: 'wholeNumber' }), field('b', 'b', { kind: 'wholeNumber' })],
+      { key: ['f_a', 'f_b'] },
+    );
+    const made = createTable({ ...emptyDesign(), tables: [both] }, both);
+    expect(made).toContain('PRIMARY KEY ("a", "b")');
+    expect(made).toContain('STRICT, WITHOUT ROWID');
+  });
+
+  it('quotes names and texts that mean harm', () => {
+    const bad = table('x"; DROP TABLE y; --', [
+      field('n', 'number', number),
+      field('c', "it's", { kind: 'choice', choices: ["'); DROP TABLE y; --"] }),
+    ]);
+    const made = createTable({ ...emptyDesign(), tables: [bad] }, bad);
+    expect(made).toContain('"x""; DROP TABLE y; --"');
+    expect(made).toContain("'''); DROP TABLE y; --'");
+  });
+
+  it('scales starting values, and shows readable views with decimals and texts', () => {
+    expect(startSql(OFFICE, field('x', 'x', { kind: 'money', places: 2 }, { start: '3.5' }))).toBe('35 * 10');
+    const view = createReadable(OFFICE, OFFICE.tables[1]!);
+    expect(view).toContain('CREATE VIEW "loan_readable"');
+    expect(view).toContain('FROM "borrower" AS d');
+    expect(view).toContain(`'.'`);
+  });
+});
+
+describe('steps', () => {
+  const list = (after: Design, before = OFFICE): string[] => steps(before, after).map(({ sql }) => sql);
+
+  it('touch no table when nothing of its shape changes', () => {
+    const after = applyChanges(OFFICE, [patch('f_lFee', { label: 'Price' })]);
+    expect(list(after).filter((sql) => /^(CREATE TABLE|DROP TABLE|ALTER)/.test(sql))).toEqual([]);
+  });
+
+  it('follow the order of SQLite’s own procedure: make, copy, drop, rename', () => {
+    const after = applyChanges(OFFICE, [patch('f_lFee', { alwaysFilled: true })]);
+    const kinds = list(after)
+      .filter((sql) => sql.includes('loan'))
+      .map((sql) => sql.split(' ').slice(0, 2).join(' '));
+    const order = [
+      'DROP VIEW',
+      'CREATE TABLE',
+      'INSERT INTO',
+      'DROP TABLE',
+      'ALTER TABLE',
+      'CREATE INDEX',
+      'CREATE VIEW',
+    ];
+    expect(order.map((kind) => kinds.indexOf(kind))).toEqual(
+      order.map((kind) => kinds.indexOf(kind)).sort((a, b) => a - b),
+    );
+    expect(kinds).not.toContain('-1');
+    expect(kinds.indexOf('ALTER TABLE')).toBeGreaterThan(kinds.indexOf('DROP TABLE'));
+  });
+
+  it('rebuild what looks up a table that is renamed', () => {
+    const after = applyChanges(OFFICE, [
+      { change: 'changeTable', table: 't_borrower', set: { name: 'reader' } },
+    ]);
+    expect(list(after).filter((sql) => sql.startsWith('CREATE TABLE')).length).toBe(2);
+  });
+
+  it('only make or drop an index when that is all', () => {
+    const after = applyChanges(OFFICE, [
+      patch('f_lFee', { indexed: false }),
+      patch('f_bName', { indexed: true }),
+    ]);
+    const sql = list(after);
+    expect(sql).toContain('DROP INDEX "index f_lFee"');
+    expect(sql).toContain('CREATE INDEX "index f_bName" ON "borrower" ("name")');
+    expect(sql.some((text) => text.startsWith('CREATE TABLE'))).toBeFalse();
+  });
+
+  it('keep the last running number through a rebuild', () => {
+    const after = applyChanges(OFFICE, [patch('f_lFee', { alwaysFilled: true })]);
+    expect(list(after).some((sql) => sql.includes('sqlite_sequence') && sql.includes("'loan'"))).toBeTrue();
+  });
+});
+
+describe('checkPlan', () => {
+  const plan = (...changes: Change[]) => checkPlan(OFFICE, applyChanges(OFFICE, changes));
+
+  it('asks the rows about every new demand', () => {
+    const { notices, rows } = plan(
+      patch('f_lFee', { alwaysFilled: true }),
+      patch('f_lNote', { noTwoAlike: true }),
+      patch('f_lState', { type: { kind: 'choice', choices: ['Out'] } }),
+      patch('f_bName', { type: { kind: 'text', most: 10 } }),
+      patch('f_fAmount', {
+        rule: { id: 'r_amount', expression: '"#f_fAmount" > 0', message: 'More than 0.' },
+      }),
+    );
+    expect(notices).toEqual([]);
+    expect(rows.map(({ sort, field: id }) => `${sort} ${id}`).sort()).toEqual([
+      'alike f_lNote',
+      'choice f_lState',
+      'empty f_lFee',
+      'length f_bName',
+      'rule f_fAmount',
+    ]);
+  });
+
+  it('asks nothing when nothing new is demanded', () => {
+    expect(plan(patch('f_lFee', { label: 'Price' }), patch('f_bName', { alwaysFilled: false })).rows).toEqual(
+      [],
+    );
+  });
+
+  it('stops at what cannot be', () => {
+    expect(plan({ change: 'dropField', table: 't_loan', field: 'f_lFrom' }).notices[0]).toEqual(
+      jasmine.objectContaining({ level: 'stop', table: 't_loan' }),
+    );
+    const [used] = plan({ change: 'dropTable', table: 't_borrower' }).notices.filter(
+      ({ dependants }) => dependants.length > 0,
+    );
+    expect(used?.message).toContain('still used');
+    expect(plan(patch('f_lFee', { type: { kind: 'date' } })).notices[0]?.message).toContain('kind stays');
+  });
+
+  it('notes what will be lost and what follows a rename', () => {
+    const [lost] = plan({ change: 'dropField', table: 't_loan', field: 'f_lNote' }).notices;
+    expect(lost).toEqual(jasmine.objectContaining({ level: 'note', field: 'f_lNote' }));
+    const [follows] = plan(patch('f_lFrom', { name: 'since', label: 'Since' })).notices;
+    expect(follows?.message).toBe('Lent on becomes Since; what uses it follows.');
+    expect(follows?.dependants.map(({ label }) => label)).toEqual(['Loan › Due back']);
+  });
+});

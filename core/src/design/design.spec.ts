@@ -1,0 +1,229 @@
+import * as v from 'valibot';
+import { bind } from '../expression';
+import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
+import { dependantsOf } from './dependants';
+import { nameFromLabel, pluralOf, uniqueName } from './names';
+import { Definition, Table, type Design } from './schema';
+import { field, lookup, number, OFFICE, table } from './testing/office';
+import { validateTables } from './validate';
+
+describe('names', () => {
+  const labels: [string, string][] = [
+    ['Due back', 'due_back'],
+    ['  Größe (cm) ', 'größe_cm'],
+    ["Player's school", 'players_school'],
+    ['2nd phone', 'n_2nd_phone'],
+    ['<script>alert(1)</script>', 'script_alert_1_script'],
+    ['🎻🎺', 'field'],
+    ['hr_definition', 'n_hr_definition'],
+    ['sqlite', 'n_sqlite'],
+    ['"quoted"; DROP TABLE x', 'quoted_drop_table_x'],
+    ['氏名', '氏名'],
+  ];
+  for (const [label, name] of labels) {
+    it(`of “${label}” is ${name}`, () => expect(nameFromLabel(label, 'field')).toBe(name));
+  }
+
+  it('are made unique without regard to case', () => {
+    expect(uniqueName('Name', ['name', 'name_2'])).toBe('Name_3');
+    expect(uniqueName('name', [])).toBe('name');
+  });
+
+  it('have plurals by the rules of English spelling', () => {
+    expect(['Player', 'Family', 'Day', 'Box', 'Branch', 'Class'].map(pluralOf)).toEqual([
+      'Players',
+      'Families',
+      'Days',
+      'Boxes',
+      'Branches',
+      'Classes',
+    ]);
+  });
+});
+
+describe('schemas', () => {
+  it('take the sample and give it back unchanged', () => {
+    for (const document of OFFICE.tables)
+      expect(v.parse(Definition, JSON.parse(JSON.stringify(document)))).toEqual(document);
+  });
+
+  const sample = OFFICE.tables[0]!;
+  const refused: [string, object, RegExp][] = [
+    ['a table without fields', { fields: [] }, /needs a field/],
+    ['a table without a key', { key: [] }, /needs a key/],
+    ['an empty label', { label: '  ' }, /name is needed/],
+    ['a label of 61 characters', { label: 'x'.repeat(61) }, /at most 60/],
+    ['a reserved name', { name: 'hr_history' }, /kept for Heathridge/],
+    ['a control character', { label: 'a\u0007b' }, /cannot be shown/],
+    ['an id with a path in it', { id: '../x' }, /not an id/],
+    [
+      'a choice that stands there twice',
+      { fields: [field('x', 'x', { kind: 'choice', choices: ['a', 'a'] })] },
+      /stands there twice/,
+    ],
+    [
+      'a rule without a message',
+      {
+        fields: [
+          field('x', 'x', { kind: 'date' }, { rule: { id: 'r_a', expression: 'TRUE', message: ' ' } }),
+        ],
+      },
+      /needs a message/,
+    ],
+  ];
+  for (const [what, patch, words] of refused) {
+    it(`refuse ${what}`, () => {
+      const result = v.safeParse(Table, { ...sample, ...patch });
+      expect(result.success).toBeFalse();
+      expect(result.issues?.map(({ message }) => message).join(' ')).toMatch(words);
+    });
+  }
+});
+
+describe('the catalog', () => {
+  const catalog = catalogOf(OFFICE);
+
+  it('knows fields, links and child rows by name', () => {
+    const loan = catalog.table('t_loan');
+    expect(loan.keyColumn).toBe('number');
+    expect(loan.fields.find(({ name }) => name === 'borrower')?.link).toBe('t_borrower');
+    expect(loan.children.map(({ name, table: child }) => [name, child])).toEqual([['fines', 't_fine']]);
+  });
+
+  it('tells two links from one table apart', () => {
+    const twice: Design = {
+      ...OFFICE,
+      tables: [
+        ...OFFICE.tables,
+        table('swap', [
+          field('sNo', 'number', number),
+          field('sA', 'giver', lookup('borrower')),
+          field('sB', 'taker', lookup('borrower')),
+        ]),
+      ],
+    };
+    const names = catalogOf(twice)
+      .table('t_borrower')
+      .children.map(({ name }) => name);
+    expect(names).toEqual(['loans', 'swaps_by_giver', 'swaps_by_taker']);
+  });
+
+  it('shows a row by its display, else its first text, else its key', () => {
+    const [borrower, , fine] = OFFICE.tables;
+    expect(displayOf(borrower!)).toBe('"#f_bName"');
+    expect(displayOf({ ...borrower!, display: null })).toBe('"#f_bName"');
+    expect(bind(displayOf(fine!), { catalog, table: 't_fine' }).bound.type.type).toBe('text');
+    const type = OFFICE.tables[1]!.fields[1]!.type;
+    expect(type.kind === 'lookup' && lookupDisplay(OFFICE, type)).toBe('"#f_bName"');
+  });
+
+  it('finds what looks a table up', () => {
+    expect(linksTo(OFFICE, 't_loan').map(({ field: { id } }) => id)).toEqual(['f_fLoan']);
+    expect(() => tableOf(OFFICE, 't_none')).toThrowError(/no table/);
+  });
+});
+
+describe('validateTables', () => {
+  const changed = (id: string, patch: object): Design => ({
+    ...OFFICE,
+    tables: OFFICE.tables.map((other) => ({
+      ...other,
+      fields: other.fields.map((item) => (item.id === id ? { ...item, ...patch } : item)),
+    })),
+  });
+
+  it('finds nothing wrong with the sample', () => expect(validateTables(OFFICE)).toEqual([]));
+
+  const cases: [string, Design, RegExp][] = [
+    [
+      'a rule that does not hold together',
+      changed('f_lDue', { rule: { id: 'r_x', expression: '"#f_lDue" > 3', message: 'no' } }),
+      /The rule: .*beside a date/,
+    ],
+    [
+      'a rule that is no condition',
+      changed('f_lDue', { rule: { id: 'r_x', expression: '"#f_lFee" + 1', message: 'no' } }),
+      /a condition/,
+    ],
+    ['a starting value of another kind', changed('f_lFrom', { start: '12' }), /of another kind/],
+    ['a starting value with a field in it', changed('f_lFrom', { start: 'lent_on' }), /No field can be used/],
+    ['a lookup into nowhere', changed('f_lBorrower', { type: lookup('gone') }), /no longer there/],
+    ['two fields of one name', changed('f_lDue', { name: 'Lent_On' }), /two fields called/],
+    [
+      'leave empty on an always filled field',
+      changed('f_lBorrower', { type: { ...lookup('borrower'), onDelete: 'leaveEmpty' } }),
+      /do not go together/,
+    ],
+    ['a second running number', changed('f_lFee', { type: number }), /is the key of its table/],
+    [
+      'two tables of one name',
+      { ...OFFICE, tables: [...OFFICE.tables, table('LOAN', [field('q', 'number', number)])] },
+      /Two tables are called/,
+    ],
+    ['a starting value with too many places', changed('f_lFee', { start: '1.005' }), /of another kind/],
+  ];
+  for (const [what, design, words] of cases) {
+    it(`finds ${what}`, () => {
+      const found = validateTables(design);
+      expect(found.length).toBeGreaterThan(0);
+      expect(found[0]!.message).toMatch(words);
+    });
+  }
+});
+
+describe('dependantsOf', () => {
+  const design: Design = {
+    ...OFFICE,
+    queries: [
+      {
+        type: 'query',
+        id: 'q_a',
+        label: 'Due',
+        from: 't_loan',
+        with: [],
+        where: ['"#f_lDue" IS NULL'],
+        columns: [],
+        group: null,
+        sort: [],
+        first: null,
+      },
+    ],
+    forms: [
+      {
+        type: 'form',
+        id: 'o_a',
+        label: 'Desk',
+        table: 't_loan',
+        fields: [{ field: 'f_lDue', width: 3, people: 'type' }],
+        hidden: [],
+        subforms: [],
+      },
+    ],
+    reports: [
+      {
+        type: 'report',
+        id: 'p_a',
+        label: 'List',
+        source: { kind: 'query', id: 'q_a' },
+        columns: [{ column: 'f_lNo', label: 'No', sum: false }],
+        group: null,
+        sort: null,
+        paper: 'A4 tall',
+      },
+    ],
+  };
+
+  it('names every document and field that uses a field', () => {
+    expect(dependantsOf(design, 'f_lDue').map(({ label }) => label)).toEqual(['Due', 'Desk']);
+    expect(dependantsOf(design, 'f_lFrom').map(({ label, use }) => `${label}: ${use}`)).toEqual([
+      'Loan › Due back: its rule',
+    ]);
+    expect(dependantsOf(design, 'f_bName').map(({ label }) => label)).toEqual(['Borrower', 'Loan']);
+  });
+
+  it('names what uses a table or a query', () => {
+    expect(dependantsOf(design, 't_borrower').map(({ label }) => label)).toEqual(['Loan › Borrower']);
+    expect(dependantsOf(design, 'q_a').map(({ label }) => label)).toEqual(['List']);
+    expect(dependantsOf(design, 'p_a')).toEqual([]);
+  });
+});

@@ -1,0 +1,91 @@
+import * as v from 'valibot';
+import { OFFICE } from '../design/testing/office';
+import { checkRow } from './check-row';
+import { mergeEdit, SaveRequest } from './save';
+import { startRow } from './start';
+
+const CLOCK = { today: '2026-11-25', now: '2026-11-25T09:00:00Z' };
+const [BORROWER, LOAN, FINE] = OFFICE.tables as [
+  (typeof OFFICE.tables)[0],
+  (typeof OFFICE.tables)[0],
+  (typeof OFFICE.tables)[0],
+];
+const loan = {
+  f_lBorrower: 1,
+  f_lFrom: '2026-11-01',
+  f_lDue: '2026-12-01',
+  f_lFee: '3.50',
+  f_lState: 'Out',
+  f_lNote: null,
+};
+
+describe('mergeEdit', () => {
+  it('lets edits of different fields through', () => {
+    expect(mergeEdit({ a: 1, b: 'theirs' }, { a: 1 }, { a: 2 })).toEqual({ changes: { a: 2 }, clashes: [] });
+  });
+
+  it('finds a clash only where both changed one field to different things', () => {
+    expect(mergeEdit({ a: 3 }, { a: 1 }, { a: 2 })).toEqual({ changes: {}, clashes: ['a'] });
+    expect(mergeEdit({ a: 2 }, { a: 1 }, { a: 2 })).toEqual({ changes: {}, clashes: [] });
+  });
+
+  it('treats a missing value as empty', () => {
+    expect(mergeEdit({}, { a: null }, { a: 'x' })).toEqual({ changes: { a: 'x' }, clashes: [] });
+  });
+});
+
+describe('checkRow', () => {
+  const problems = (row: Record<string, unknown>, table = LOAN) =>
+    checkRow(OFFICE, table, row, CLOCK).map(({ field, message }) => `${field}: ${message}`);
+
+  it('finds nothing wrong with a good row, whose running number the file will give', () => {
+    expect(problems(loan)).toEqual([]);
+  });
+
+  it('says what is always filled', () => {
+    expect(problems({ ...loan, f_lBorrower: null })).toEqual(['f_lBorrower: Borrower is always filled.']);
+  });
+
+  it('gives a rule’s own message, beside its field', () => {
+    const [broken] = checkRow(OFFICE, LOAN, { ...loan, f_lDue: '2026-11-01' }, CLOCK);
+    expect(broken).toEqual({ field: 'f_lDue', rule: 'r_due', message: 'It comes back after it was lent.' });
+  });
+
+  it('holds a rule that cannot be decided for kept, as SQL does', () => {
+    expect(problems({ ...loan, f_lDue: null })).toEqual([]);
+  });
+
+  it('refuses values of the wrong kind', () => {
+    expect(problems({ ...loan, f_lFee: 3.5 })[0]).toContain('Fee: A number written as text');
+    expect(problems({ ...loan, f_lState: 'Lost' })[0]).toContain('is not one of Out, Back');
+  });
+
+  it('leaves rules over other rows to the file', () => {
+    expect(problems({ f_fLoan: 1, f_fAmount: '999.00' }, FINE)).toEqual([]);
+  });
+});
+
+describe('startRow', () => {
+  it('fills in starting values; a tick without one is off', () => {
+    expect(startRow(OFFICE, LOAN, CLOCK)).toEqual(
+      jasmine.objectContaining({ f_lFrom: '2026-11-25', f_lState: 'Out', f_lFee: null }),
+    );
+    expect(startRow(OFFICE, BORROWER, CLOCK)['f_bActive']).toBe(true);
+  });
+});
+
+describe('SaveRequest', () => {
+  const refused: [string, unknown][] = [
+    ['no changes', { changes: [] }],
+    ['an unknown operation', { changes: [{ op: 'drop', table: 't_loan' }] }],
+    ['a key that is no list', { changes: [{ op: 'delete', table: 't_loan', key: 1 }] }],
+    [
+      'an object for a value',
+      { changes: [{ op: 'insert', table: 't_loan', values: { f_lFee: { $gt: 1 } } }] },
+    ],
+    ['a table that is no id', { changes: [{ op: 'insert', table: 'loan; DROP', values: {} }] }],
+  ];
+  for (const [what, request] of refused) {
+    it(`refuses ${what}`, () => expect(v.safeParse(SaveRequest, request).success).toBeFalse());
+  }
+});
