@@ -1,1 +1,1 @@
-export { makeDemo } from './make';
+export { DEMO_FILE, makeDemo, SIGN_INS } from './make';

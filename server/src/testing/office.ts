@@ -1,0 +1,94 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { makeDemo, SIGN_INS } from '@heathridge/demo';
+import type { Change } from '@heathridge/core/change';
+import { buildApp, type App } from '../app';
+import { systemClock, type Clock } from '../clock';
+
+/** Time stands still at noon of this day. */
+export const TODAY = '2026-11-25';
+
+export const stillClock: Clock = { ...systemClock, now: () => `${TODAY}T12:00:00Z`, today: () => TODAY };
+
+export interface Answer {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, unknown>>;
+  // What a route answers is checked by each test.
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any
+  readonly body: any;
+  readonly raw: Buffer;
+}
+
+type Who = 'builder' | 'colleague' | null;
+
+/** A server over a folder of its own, with people who can call it. */
+export class Office {
+  private readonly cookies = new Map<string, string>();
+
+  private constructor(
+    readonly app: App,
+    readonly data: string,
+    /** The demo file's id, or that of an empty file. */
+    readonly file: string,
+  ) {}
+
+  static async open({ demo = true } = {}): Promise<Office> {
+    const data = mkdtempSync(join(tmpdir(), 'heathridge-test-'));
+    const app = await buildApp({ data, clock: stillClock, signInsAMinute: 1000 });
+    let file: string;
+    if (demo) file = await makeDemo(app.context);
+    else {
+      const { login, name, password } = SIGN_INS[0];
+      const person = await app.context.accounts.create(login, name, password, true);
+      file = app.context.files.create('Test', person.id);
+    }
+    const office = new Office(app, data, file);
+    await office.signIn('builder', SIGN_INS[0]);
+    if (demo) await office.signIn('colleague', SIGN_INS[1]);
+    return office;
+  }
+
+  get path(): string {
+    return this.app.context.files.get(this.file).path;
+  }
+
+  get design() {
+    return this.app.context.files.get(this.file).design;
+  }
+
+  async call(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, payload?: unknown, who: Who = 'builder', headers: Record<string, string> = {}): Promise<Answer> {
+    const cookie = who === null ? undefined : this.cookies.get(who);
+    const answer = await this.app.server.inject({
+      method,
+      url: url.startsWith('/api') ? url : `/api/files/${this.file}/${url}`,
+      ...(payload === undefined ? {} : { payload: payload as object }),
+      ...(cookie ? { cookies: { heathridge: cookie } } : {}),
+      headers,
+    });
+    const json = String(answer.headers['content-type']).includes('json');
+    return { status: answer.statusCode, headers: answer.headers, body: json && answer.body !== '' ? answer.json() : answer.body, raw: answer.rawPayload };
+  }
+
+  apply(...changes: Change[]): Promise<Answer> {
+    return this.call('POST', 'draft/apply', { base: this.design.version, changes });
+  }
+
+  check(...changes: Change[]): Promise<Answer> {
+    return this.call('POST', 'draft/check', { base: this.design.version, changes });
+  }
+
+  save(...changes: unknown[]): Promise<Answer> {
+    return this.call('POST', 'rows', { changes });
+  }
+
+  async close(): Promise<void> {
+    await this.app.close();
+    rmSync(this.data, { recursive: true, force: true });
+  }
+
+  private async signIn(who: string, { login, password }: { login: string; password: string }): Promise<void> {
+    const { headers } = await this.call('POST', '/api/session', { login, password }, null);
+    this.cookies.set(who, /heathridge=([^;]+)/.exec(String(headers['set-cookie']))![1]!);
+  }
+}
