@@ -30,8 +30,7 @@ const freePort = () =>
   });
 
 /** Starts the built server with demo data (or without); resolves once it serves. */
-export async function startServer({ demo = true } = {}) {
-  const data = mkdtempSync(join(tmpdir(), 'heathridge-'));
+export async function startServer({ demo = true, data = mkdtempSync(join(tmpdir(), 'heathridge-')) } = {}) {
   const port = await freePort();
   const child = spawn(process.execPath, [join(root, 'server/dist/main.js')], {
     env: {
@@ -49,10 +48,11 @@ export async function startServer({ demo = true } = {}) {
   return {
     url: `http://127.0.0.1:${port}`,
     data,
-    stop: () =>
+    /** Ends the server; the data goes too unless it is to be kept. */
+    stop: ({ keep = false } = {}) =>
       new Promise((resolve) => {
         child.once('exit', () => {
-          rmSync(data, { recursive: true, force: true });
+          if (!keep) rmSync(data, { recursive: true, force: true });
           resolve();
         });
         child.kill('SIGTERM');

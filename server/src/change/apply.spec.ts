@@ -6,7 +6,12 @@ import { field, number, OFFICE, table } from '../../../core/src/design/testing/o
 import { Office } from '../testing/office';
 
 const add: Change[] = OFFICE.tables.map((item) => ({ change: 'addTable', table: item }));
-const patch = (tableId: string, id: string, set: Partial<Field>): Change => ({ change: 'changeField', table: tableId, field: id, set });
+const patch = (tableId: string, id: string, set: Partial<Field>): Change => ({
+  change: 'changeField',
+  table: tableId,
+  field: id,
+  set,
+});
 
 describe('applying drafts', () => {
   let office: Office;
@@ -16,14 +21,20 @@ describe('applying drafts', () => {
     const saved = await office.save(
       { op: 'insert', table: 't_borrower', temp: 'a', values: { f_bName: 'Ada', f_bEmail: 'a@x.example' } },
       { op: 'insert', table: 't_borrower', values: { f_bName: 'Bo' } },
-      { op: 'insert', table: 't_loan', temp: 'l', values: { f_lBorrower: { temp: 'a' }, f_lFrom: '2026-01-01', f_lDue: '2026-02-01', f_lFee: '3.50' } },
+      {
+        op: 'insert',
+        table: 't_loan',
+        temp: 'l',
+        values: { f_lBorrower: { temp: 'a' }, f_lFrom: '2026-01-01', f_lDue: '2026-02-01', f_lFee: '3.50' },
+      },
       { op: 'insert', table: 't_fine', values: { f_fLoan: { temp: 'l' }, f_fAmount: '1.25' } },
     );
     expect(saved.status).toBe(200);
   });
   afterEach(() => office.close());
 
-  const read = (sql: string): unknown[][] => office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
+  const read = (sql: string): unknown[][] =>
+    office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
 
   it('begins running numbers where asked, and never gives one twice, rebuilds included', async () => {
     expect(read('SELECT number FROM loan')).toEqual([[1000]]);
@@ -36,7 +47,11 @@ describe('applying drafts', () => {
   it('keeps every row through a rebuild, and scales money up', async () => {
     const { status } = await office.apply(
       patch('t_loan', 'f_lFee', { type: { kind: 'money', places: 4 }, label: 'Price', name: 'price' }),
-      { change: 'changeTable', table: 't_borrower', set: { name: 'reader', label: 'Reader', plural: 'Readers' } },
+      {
+        change: 'changeTable',
+        table: 't_borrower',
+        set: { name: 'reader', label: 'Reader', plural: 'Readers' },
+      },
     );
     expect(status).toBe(200);
     expect(read('SELECT price, borrower FROM loan')).toEqual([[35000, 1]]);
@@ -47,7 +62,12 @@ describe('applying drafts', () => {
   });
 
   it('fills a new field that is always filled with its starting value', async () => {
-    const kind = field('x', 'kind', { kind: 'choice', choices: ['Book', 'Map'] }, { alwaysFilled: true, start: "'Book'" });
+    const kind = field(
+      'x',
+      'kind',
+      { kind: 'choice', choices: ['Book', 'Map'] },
+      { alwaysFilled: true, start: "'Book'" },
+    );
     expect((await office.apply({ change: 'addField', table: 't_loan', field: kind })).status).toBe(200);
     expect(read('SELECT kind FROM loan')).toEqual([['Book']]);
   });
@@ -55,10 +75,34 @@ describe('applying drafts', () => {
   it('lists the rows that would break, and then changes nothing', async () => {
     const drafts: [Change, RegExp, number][] = [
       [patch('t_borrower', 'f_bEmail', { alwaysFilled: true }), /always filled/, 1],
-      [patch('t_loan', 'f_lDue', { rule: { id: 'r_due', expression: '"#f_lDue" > DATE \'2026-06-01\'', message: 'Later, please.' } }), /Later, please/, 1],
-      [patch('t_fine', 'f_fAmount', { rule: { id: 'r_amount', expression: '"#f_fAmount" < "#f_fLoan"."#f_lFee" / 4', message: 'Too much.' } }), /Too much/, 1],
+      [
+        patch('t_loan', 'f_lDue', {
+          rule: { id: 'r_due', expression: '"#f_lDue" > DATE \'2026-06-01\'', message: 'Later, please.' },
+        }),
+        /Later, please/,
+        1,
+      ],
+      [
+        patch('t_fine', 'f_fAmount', {
+          rule: {
+            id: 'r_amount',
+            expression: '"#f_fAmount" < "#f_fLoan"."#f_lFee" / 4',
+            message: 'Too much.',
+          },
+        }),
+        /Too much/,
+        1,
+      ],
       [patch('t_borrower', 'f_bName', { type: { kind: 'text', most: 2 } }), /longer than 2/, 1],
-      [{ change: 'addField', table: 't_borrower', field: field('y', 'y', { kind: 'date' }, { alwaysFilled: true }) }, /always filled/, 2],
+      [
+        {
+          change: 'addField',
+          table: 't_borrower',
+          field: field('y', 'y', { kind: 'date' }, { alwaysFilled: true }),
+        },
+        /always filled/,
+        2,
+      ],
     ];
     for (const [change, words, count] of drafts) {
       const checked = await office.check(change);
@@ -92,7 +136,9 @@ describe('applying drafts', () => {
     file.writer.exec('DROP TABLE "hr_rebuilt_t_loan"');
     expect(read("SELECT name, sql FROM sqlite_schema WHERE name NOT LIKE 'hr_%' ORDER BY 1")).toEqual(before);
     expect(read('PRAGMA foreign_keys')).toEqual([[1]]);
-    expect((await office.save({ op: 'insert', table: 't_fine', values: { f_fLoan: 4711 } })).status).toBe(422);
+    expect((await office.save({ op: 'insert', table: 't_fine', values: { f_fLoan: 4711 } })).status).toBe(
+      422,
+    );
   });
 
   it('takes a safe copy before it changes anything', async () => {
@@ -103,7 +149,9 @@ describe('applying drafts', () => {
     const newest = copies
       .map((name) => new Database(`${folder}/${name}`))
       .map((db) => {
-        const columns = (db.prepare("SELECT count(*) FROM pragma_table_info('loan')").raw().get() as [number])[0];
+        const columns = (
+          db.prepare("SELECT count(*) FROM pragma_table_info('loan')").raw().get() as [number]
+        )[0];
         db.close();
         return columns;
       });
@@ -116,9 +164,14 @@ describe('applying drafts', () => {
     const one = { base, changes: [patch('t_loan', 'f_lFee', { label: 'Price' })] };
     const two = { base, changes: [{ change: 'dropField', table: 't_loan', field: 'f_lNote' }] };
     await office.call('PUT', 'draft', two);
-    const answers = await Promise.all([office.call('POST', 'draft/apply', one), office.call('POST', 'draft/apply', two)]);
+    const answers = await Promise.all([
+      office.call('POST', 'draft/apply', one),
+      office.call('POST', 'draft/apply', two),
+    ]);
     expect(answers.map(({ status }) => status).sort()).toEqual([200, 409]);
-    expect(answers.find(({ status }) => status === 409)!.body).toEqual(jasmine.objectContaining({ type: '/problems/design-moved', version: base + 1 }));
+    expect(answers.find(({ status }) => status === 409)!.body).toEqual(
+      jasmine.objectContaining({ type: '/problems/design-moved', version: base + 1 }),
+    );
     expect(office.design.tables[1]!.fields.some(({ id }) => id === 'f_lNote')).toBeTrue();
   });
 
@@ -134,29 +187,64 @@ describe('applying drafts', () => {
     expect((await office.apply({ change: 'dropTable', table: 't_fine' })).status).toBe(200);
     expect(read("SELECT count(*) FROM sqlite_schema WHERE name LIKE '%fine%'")).toEqual([[0]]);
     expect((await office.apply({ change: 'addTable', table: OFFICE.tables[2]! })).status).toBe(200);
-    const refused = await office.save({ op: 'insert', table: 't_fine', values: { f_fLoan: 1000, f_fAmount: '99.00' } });
-    expect(refused.body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_fAmount', rule: 'r_amount', message: 'A fine is at most the fee.' }));
+    const refused = await office.save({
+      op: 'insert',
+      table: 't_fine',
+      values: { f_fLoan: 1000, f_fAmount: '99.00' },
+    });
+    expect(refused.body.errors[0]).toEqual(
+      jasmine.objectContaining({
+        field: 'f_fAmount',
+        rule: 'r_amount',
+        message: 'A fine is at most the fee.',
+      }),
+    );
   });
 
   it('makes the same schema step by step as at once', async () => {
     await office.apply(patch('t_loan', 'f_lFee', { alwaysFilled: true }));
     await office.apply({ change: 'changeTable', table: 't_fine', set: { name: 'penalty' } });
-    await office.apply(patch('t_borrower', 'f_bName', { indexed: true, rule: { id: 'r_n', expression: 'CHAR_LENGTH("#f_bName") > 1', message: 'Longer.' } }));
+    await office.apply(
+      patch('t_borrower', 'f_bName', {
+        indexed: true,
+        rule: { id: 'r_n', expression: 'CHAR_LENGTH("#f_bName") > 1', message: 'Longer.' },
+      }),
+    );
     const atOnce = await Office.open({ demo: false });
     await atOnce.apply(...office.design.tables.map((item): Change => ({ change: 'addTable', table: item })));
     const schema = (of: Office): unknown =>
-      of.app.context.files.get(of.file).reader.prepare("SELECT type, name, sql FROM sqlite_schema WHERE name NOT LIKE 'hr_%' AND name NOT LIKE '%hr_migration%' ORDER BY 1, 2").raw().all();
+      of.app.context.files
+        .get(of.file)
+        .reader.prepare(
+          "SELECT type, name, sql FROM sqlite_schema WHERE name NOT LIKE 'hr_%' AND name NOT LIKE '%hr_migration%' ORDER BY 1, 2",
+        )
+        .raw()
+        .all();
     expect(schema(office)).toEqual(schema(atOnce));
     await atOnce.close();
   });
 
   it('keeps a table with a key of several fields', async () => {
-    const pair = table('pair', [field('pA', 'a', { kind: 'wholeNumber' }), field('pB', 'b', { kind: 'text' }), field('pC', 'c', { kind: 'text' })], { key: ['f_pA', 'f_pB'] });
+    const pair = table(
+      'pair',
+      [
+        field('pA', 'a', { kind: 'wholeNumber' }),
+        field('pB', 'b', { kind: 'text' }),
+        field('pC', 'c', { kind: 'text' }),
+      ],
+      { key: ['f_pA', 'f_pB'] },
+    );
     await office.apply({ change: 'addTable', table: pair });
-    await office.save({ op: 'insert', table: 't_pair', values: { f_pA: 1, f_pB: 'x' } }, { op: 'insert', table: 't_pair', values: { f_pA: 1, f_pB: 'y' } });
+    await office.save(
+      { op: 'insert', table: 't_pair', values: { f_pA: 1, f_pB: 'x' } },
+      { op: 'insert', table: 't_pair', values: { f_pA: 1, f_pB: 'y' } },
+    );
     const twice = await office.save({ op: 'insert', table: 't_pair', values: { f_pA: 1, f_pB: 'y' } });
     expect(twice.body.errors[0].message).toContain('has this A and B already');
-    expect((await office.save({ op: 'update', table: 't_pair', key: [1, 'y'], values: { f_pC: 'z' }, was: {} })).status).toBe(200);
+    expect(
+      (await office.save({ op: 'update', table: 't_pair', key: [1, 'y'], values: { f_pC: 'z' }, was: {} }))
+        .status,
+    ).toBe(200);
     expect(read('SELECT * FROM pair')).toEqual([
       [1, 'x', null],
       [1, 'y', 'z'],

@@ -19,11 +19,17 @@ describe('decimals against DuckDB’s DECIMAL', () => {
 
   const next = random(7);
   const digits = (most: number): string => String(Math.floor(next() * 10 ** most));
-  const text = (places: number): string => `${next() < 0.5 ? '-' : ''}${digits(9)}.${digits(places).padStart(places, '0')}`;
+  const text = (places: number): string =>
+    `${next() < 0.5 ? '-' : ''}${digits(9)}.${digits(places).padStart(places, '0')}`;
   const PAIRS = Array.from({ length: 1000 }, () => [text(4), text(2)] as const);
-  const values = PAIRS.map(([a, b], i) => `(${i}, CAST('${a}' AS DECIMAL(18,4)), CAST('${b}' AS DECIMAL(18,2)))`).join(', ');
+  const values = PAIRS.map(
+    ([a, b], i) => `(${i}, CAST('${a}' AS DECIMAL(18,4)), CAST('${b}' AS DECIMAL(18,2)))`,
+  ).join(', ');
   const ask = (expression: string): Promise<unknown[][]> =>
-    duck(connection, `SELECT CAST(${expression} AS VARCHAR) FROM (VALUES ${values}) AS v(i, a, b) ORDER BY i`);
+    duck(
+      connection,
+      `SELECT CAST(${expression} AS VARCHAR) FROM (VALUES ${values}) AS v(i, a, b) ORDER BY i`,
+    );
 
   it('sums of 1,000 pairs', async () => {
     const theirs = await ask('a + b');
@@ -32,15 +38,29 @@ describe('decimals against DuckDB’s DECIMAL', () => {
 
   it('products of 1,000 pairs', async () => {
     const theirs = await ask('CAST(a AS DECIMAL(19,4)) * CAST(b AS DECIMAL(19,2))');
-    expect(PAIRS.map(([a, b]) => toText(multiply(fromText(a)!, fromText(b)!)))).toEqual(theirs.flat() as string[]);
+    expect(PAIRS.map(([a, b]) => toText(multiply(fromText(a)!, fromText(b)!)))).toEqual(
+      theirs.flat() as string[],
+    );
   });
 
   for (const places of [0, 1, 2, 3]) {
     it(`roundings of 1,000 numbers to ${places} places, halves among them`, async () => {
       const theirs = await ask(`CAST(round(a, ${places}) AS DECIMAL(18, ${places}))`);
       expect(PAIRS.map(([a]) => toText(round(fromText(a)!, places)))).toEqual(theirs.flat() as string[]);
-      const halves = ['0.5000', '-0.5000', '1.5000', '2.5000', '0.0500', '0.1500', '-0.2500', '0.0050', '0.0005'];
-      const cast = halves.map((half) => `round(CAST('${half}' AS DECIMAL(18,4)), ${places})`).map((sql) => `CAST(CAST(${sql} AS DECIMAL(18, ${places})) AS VARCHAR)`);
+      const halves = [
+        '0.5000',
+        '-0.5000',
+        '1.5000',
+        '2.5000',
+        '0.0500',
+        '0.1500',
+        '-0.2500',
+        '0.0050',
+        '0.0005',
+      ];
+      const cast = halves
+        .map((half) => `round(CAST('${half}' AS DECIMAL(18,4)), ${places})`)
+        .map((sql) => `CAST(CAST(${sql} AS DECIMAL(18, ${places})) AS VARCHAR)`);
       const [row] = await duck(connection, `SELECT ${cast.join(', ')}`);
       expect(halves.map((half) => toText(round(fromText(half)!, places)))).toEqual(row as string[]);
     });
@@ -71,7 +91,10 @@ describe('a query over open data against DuckDB', () => {
 
   beforeAll(async () => {
     connection = await (await DuckDBInstance.create(':memory:')).connect();
-    await duck(connection, `CREATE TABLE airport AS SELECT DISTINCT ON (iata) iata, city, state FROM read_csv('${folder}/airports.csv', all_varchar = true) ORDER BY iata`);
+    await duck(
+      connection,
+      `CREATE TABLE airport AS SELECT DISTINCT ON (iata) iata, city, state FROM read_csv('${folder}/airports.csv', all_varchar = true) ORDER BY iata`,
+    );
     await duck(
       connection,
       `CREATE TABLE flight AS SELECT CAST(replace(date[1:10], '/', '-') AS DATE) AS day, CAST(delay AS INTEGER) AS delay, CAST(distance AS INTEGER) AS miles, origin, destination
@@ -84,10 +107,20 @@ describe('a query over open data against DuckDB', () => {
     const fill = async (into: string, columns: string, sql: string): Promise<void> => {
       const rows = await duck(connection, sql);
       const list = columns.split(', ').map((_, i) => `json_extract(value, '$[${i}]')`);
-      writer.prepare(`INSERT INTO ${into} (${columns}) SELECT ${list.join(', ')} FROM json_each(?)`).run(JSON.stringify(rows));
+      writer
+        .prepare(`INSERT INTO ${into} (${columns}) SELECT ${list.join(', ')} FROM json_each(?)`)
+        .run(JSON.stringify(rows));
     };
-    await fill('airport', 'code, city, state', "SELECT iata, nullif(city, ''), nullif(state, '') FROM airport");
-    await fill('flight', 'day, delay, miles, origin, destination', 'SELECT CAST(day AS VARCHAR), delay, miles, origin, destination FROM flight');
+    await fill(
+      'airport',
+      'code, city, state',
+      "SELECT iata, nullif(city, ''), nullif(state, '') FROM airport",
+    );
+    await fill(
+      'flight',
+      'day, delay, miles, origin, destination',
+      'SELECT CAST(day AS VARCHAR), delay, miles, origin, destination FROM flight',
+    );
   });
   afterAll(async () => {
     connection.closeSync();
@@ -104,7 +137,11 @@ describe('a query over open data against DuckDB', () => {
         { path: ['f_fFrom'], keepWithout: false },
         { path: ['f_fTo'], keepWithout: false },
       ],
-      where: ['"#f_fFrom"."#f_aState" <> "#f_fTo"."#f_aState"', '"#f_fDelay" > 15 AND "#f_fMiles" BETWEEN 200 AND 2000', 'EXTRACT(MONTH FROM "#f_fDay") IN (1, 2, 3)'],
+      where: [
+        '"#f_fFrom"."#f_aState" <> "#f_fTo"."#f_aState"',
+        '"#f_fDelay" > 15 AND "#f_fMiles" BETWEEN 200 AND 2000',
+        'EXTRACT(MONTH FROM "#f_fDay") IN (1, 2, 3)',
+      ],
       columns: [],
       group: {
         by: [{ id: 'state', label: 'State', expression: '"#f_fFrom"."#f_aState"' }],
@@ -152,9 +189,18 @@ describe('a query over open data against DuckDB', () => {
       with: [],
       where: ['"#f_fNo" <= 200'],
       columns: [
-        { id: 'a', label: 'Per ten miles', expression: 'ROUND("#f_fDelay" * 10 / NULLIF("#f_fMiles", 0), 4)' },
+        {
+          id: 'a',
+          label: 'Per ten miles',
+          expression: 'ROUND("#f_fDelay" * 10 / NULLIF("#f_fMiles", 0), 4)',
+        },
         { id: 'b', label: 'Route', expression: '"#f_fFrom" || \'-\' || "#f_fTo"' },
-        { id: 'c', label: 'Class', expression: "CASE WHEN \"#f_fDelay\" <= 0 THEN 'early' WHEN \"#f_fDelay\" <= 15 THEN 'on time' ELSE 'late' END" },
+        {
+          id: 'c',
+          label: 'Class',
+          expression:
+            "CASE WHEN \"#f_fDelay\" <= 0 THEN 'early' WHEN \"#f_fDelay\" <= 15 THEN 'on time' ELSE 'late' END",
+        },
       ],
       group: null,
       sort: [],

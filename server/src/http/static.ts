@@ -50,14 +50,11 @@ export async function servePages(app: FastifyInstance, folder: string): Promise<
       !request.url.startsWith('/api/') &&
       !/\.\w+$/.test(request.url.split('?')[0]!);
     if (wantsPage) return send(reply);
-    return reply
-      .code(404)
-      .type('application/problem+json')
-      .send({
-        type: '/problems/not-found',
-        title: 'There is no such thing here',
-        status: 404,
-        detail: 'There is nothing at this address.',
-      });
+    return reply.code(404).type('application/problem+json').send({
+      type: '/problems/not-found',
+      title: 'There is no such thing here',
+      status: 404,
+      detail: 'There is nothing at this address.',
+    });
   });
 }

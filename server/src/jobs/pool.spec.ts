@@ -3,7 +3,10 @@ import { Office } from '../testing/office';
 import { JobPool } from './pool';
 
 /** Counts to a billion: long enough to be stopped. */
-const SLOW = { task: 'anchors', sql: 'WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000000) SELECT count(*) FROM n' } as const;
+const SLOW = {
+  task: 'anchors',
+  sql: 'WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000000) SELECT count(*) FROM n',
+} as const;
 
 describe('the pool of jobs', () => {
   let office: Office;
@@ -14,13 +17,23 @@ describe('the pool of jobs', () => {
     await office.close();
   });
 
-  const refusal = (work: Promise<unknown>): Promise<unknown> => work.then(() => 'done', (error: unknown) => error);
+  const refusal = (work: Promise<unknown>): Promise<unknown> =>
+    work.then(
+      () => 'done',
+      (error: unknown) => error,
+    );
 
   it('does a job in a child that can only read', async () => {
-    expect(await pool.run(office.path, { task: 'anchors', sql: 'SELECT count(*) FROM hire' })).toEqual([[3918]]);
-    const error = await refusal(pool.run(office.path, { task: 'anchors', sql: 'DELETE FROM hire RETURNING 1' }));
+    expect(await pool.run(office.path, { task: 'anchors', sql: 'SELECT count(*) FROM hire' })).toEqual([
+      [3918],
+    ]);
+    const error = await refusal(
+      pool.run(office.path, { task: 'anchors', sql: 'DELETE FROM hire RETURNING 1' }),
+    );
     expect((error as Error).message).toContain('readonly');
-    expect(office.app.context.files.get(office.file).reader.prepare('SELECT count(*) FROM hire').raw().get()).toEqual([3918]);
+    expect(
+      office.app.context.files.get(office.file).reader.prepare('SELECT count(*) FROM hire').raw().get(),
+    ).toEqual([3918]);
   });
 
   it('stops a job at its time limit', async () => {
@@ -34,11 +47,15 @@ describe('the pool of jobs', () => {
     const job = refusal(pool.run(office.path, SLOW, { signal: gone.signal }));
     setTimeout(() => gone.abort(), 200);
     expect((await job) as Problem).toEqual(jasmine.objectContaining({ type: 'stopped' }));
-    expect(((await refusal(pool.run(office.path, SLOW, { signal: gone.signal }))) as Problem).type).toBe('stopped');
+    expect(((await refusal(pool.run(office.path, SLOW, { signal: gone.signal }))) as Problem).type).toBe(
+      'stopped',
+    );
   });
 
   it('does many jobs, a few at a time', async () => {
-    const jobs = Array.from({ length: 12 }, (_, i) => pool.run(office.path, { task: 'anchors', sql: `SELECT ${i}` }));
+    const jobs = Array.from({ length: 12 }, (_, i) =>
+      pool.run(office.path, { task: 'anchors', sql: `SELECT ${i}` }),
+    );
     expect(await Promise.all(jobs)).toEqual(Array.from({ length: 12 }, (_, i) => [[i]]));
   });
 });

@@ -19,7 +19,13 @@ describe('bad input', () => {
   }
 
   const WINDOW = 'tables/t_hire/window';
-  const cases: [what: string, method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, body: unknown, status?: number][] = [
+  const cases: [
+    what: string,
+    method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+    url: string,
+    body: unknown,
+    status?: number,
+  ][] = [
     ['an unknown address', 'GET', '/api/nothing', undefined, 404],
     ['an unknown file', 'GET', '/api/files/f_none/design', undefined, 404],
     ['a file name with ../', 'GET', '/api/files/..%2F..%2Fetc/design', undefined, 404],
@@ -29,20 +35,127 @@ describe('bad input', () => {
     ['a table that is gone', 'POST', 'tables/t_gone/window', { start: 0, limit: 10 }, 404],
     ['a window of a million rows', 'POST', WINDOW, { start: 0, limit: 1_000_000 }, 400],
     ['a window that starts before the first row', 'POST', WINDOW, { start: -1, limit: 10 }, 400],
-    ['a window sorted by a field of another table', 'POST', WINDOW, { start: 0, limit: 1, sort: { field: 'f_partName', descending: true } }, 400],
+    [
+      'a window sorted by a field of another table',
+      'POST',
+      WINDOW,
+      { start: 0, limit: 1, sort: { field: 'f_partName', descending: true } },
+      400,
+    ],
     ['a body of the wrong type', 'POST', WINDOW, [1, 2], 400],
     ['a missing body', 'POST', WINDOW, undefined, 400],
     ['an unknown lookup', 'GET', 'lookups/f_partName', undefined, 404],
-    ['a search of a thousand letters', 'GET', `lookups/f_hirePlayer?search=${'x'.repeat(1000)}`, undefined, 400],
-    ['rows of an unknown table', 'POST', 'rows', { changes: [{ op: 'insert', table: 't_gone', values: {} }] }, 422],
-    ['rows with an unknown field', 'POST', 'rows', { changes: [{ op: 'insert', table: 't_part', values: { f_gone: 1 } }] }, 422],
-    ['a key of the wrong length', 'POST', 'rows', { changes: [{ op: 'delete', table: 't_part', key: [1, 2] }] }, 422],
-    ['a key of the wrong kind', 'POST', 'rows', { changes: [{ op: 'delete', table: 't_part', key: ["1' OR 1=1"] }] }, 422],
-    ['a query over an unknown table', 'POST', 'query/run', { query: { type: 'query', id: 'q_x', label: 'X', from: 't_gone', with: [], where: [], columns: [], group: null, sort: [], first: null } }, 422],
-    ['a query with a half expression', 'POST', 'query/run', { query: { type: 'query', id: 'q_x', label: 'X', from: 't_hire', with: [], where: ['"#f_hireDueBack" <'], columns: [], group: null, sort: [], first: null } }, 422],
-    ['a query whose numbers grow too large', 'POST', 'query/run', { query: { type: 'query', id: 'q_x', label: 'X', from: 't_hire', with: [], where: [], columns: [{ id: 'a', label: 'A', expression: '999999999999999 * 999999999999999 * "#f_hireHireNumber"' }], group: null, sort: [], first: null } }, 422],
-    ['a form on a table that is gone', 'PUT', 'definitions/o_x', { type: 'form', id: 'o_x', label: 'X', table: 't_gone', fields: [], hidden: [], subforms: [] }, 422],
-    ['a definition under another id', 'PUT', 'definitions/o_y', { type: 'form', id: 'o_x', label: 'X', table: 't_hire', fields: [], hidden: [], subforms: [] }, 400],
+    [
+      'a search of a thousand letters',
+      'GET',
+      `lookups/f_hirePlayer?search=${'x'.repeat(1000)}`,
+      undefined,
+      400,
+    ],
+    [
+      'rows of an unknown table',
+      'POST',
+      'rows',
+      { changes: [{ op: 'insert', table: 't_gone', values: {} }] },
+      422,
+    ],
+    [
+      'rows with an unknown field',
+      'POST',
+      'rows',
+      { changes: [{ op: 'insert', table: 't_part', values: { f_gone: 1 } }] },
+      422,
+    ],
+    [
+      'a key of the wrong length',
+      'POST',
+      'rows',
+      { changes: [{ op: 'delete', table: 't_part', key: [1, 2] }] },
+      422,
+    ],
+    [
+      'a key of the wrong kind',
+      'POST',
+      'rows',
+      { changes: [{ op: 'delete', table: 't_part', key: ["1' OR 1=1"] }] },
+      422,
+    ],
+    [
+      'a query over an unknown table',
+      'POST',
+      'query/run',
+      {
+        query: {
+          type: 'query',
+          id: 'q_x',
+          label: 'X',
+          from: 't_gone',
+          with: [],
+          where: [],
+          columns: [],
+          group: null,
+          sort: [],
+          first: null,
+        },
+      },
+      422,
+    ],
+    [
+      'a query with a half expression',
+      'POST',
+      'query/run',
+      {
+        query: {
+          type: 'query',
+          id: 'q_x',
+          label: 'X',
+          from: 't_hire',
+          with: [],
+          where: ['"#f_hireDueBack" <'],
+          columns: [],
+          group: null,
+          sort: [],
+          first: null,
+        },
+      },
+      422,
+    ],
+    [
+      'a query whose numbers grow too large',
+      'POST',
+      'query/run',
+      {
+        query: {
+          type: 'query',
+          id: 'q_x',
+          label: 'X',
+          from: 't_hire',
+          with: [],
+          where: [],
+          columns: [
+            { id: 'a', label: 'A', expression: '999999999999999 * 999999999999999 * "#f_hireHireNumber"' },
+          ],
+          group: null,
+          sort: [],
+          first: null,
+        },
+      },
+      422,
+    ],
+    [
+      'a form on a table that is gone',
+      'PUT',
+      'definitions/o_x',
+      { type: 'form', id: 'o_x', label: 'X', table: 't_gone', fields: [], hidden: [], subforms: [] },
+      422,
+    ],
+    [
+      'a definition under another id',
+      'PUT',
+      'definitions/o_y',
+      { type: 'form', id: 'o_x', label: 'X', table: 't_hire', fields: [], hidden: [], subforms: [] },
+      400,
+    ],
     ['a table saved past the draft', 'PUT', 'definitions/t_hire', { type: 'table', id: 't_hire' }, 400],
     ['dropping a query that a report prints', 'DELETE', 'definitions/q_overdue', undefined, 422],
     ['dropping what is not there', 'DELETE', 'definitions/q_gone', undefined, 404],
@@ -51,35 +164,79 @@ describe('bad input', () => {
     ['a record that is not there', 'GET', 'desk/screens/o_hireDesk/record?key=[1]', undefined, 404],
     ['a screen that is gone', 'GET', 'desk/screens/o_gone', undefined, 404],
     ['a draft of unknown changes', 'POST', 'draft/check', { base: 1, changes: [{ change: 'explode' }] }, 400],
-    ['a draft for a table that is gone', 'POST', 'draft/check', { base: 1, changes: [{ change: 'dropTable', table: 't_gone' }] }, 409],
-    ['a place at the end of the world', 'PUT', 'places', { places: [{ table: 't_hire', x: 1e12, y: 0 }] }, 400],
+    [
+      'a draft for a table that is gone',
+      'POST',
+      'draft/check',
+      { base: 1, changes: [{ change: 'dropTable', table: 't_gone' }] },
+      409,
+    ],
+    [
+      'a place at the end of the world',
+      'PUT',
+      'places',
+      { places: [{ table: 't_hire', x: 1e12, y: 0 }] },
+      400,
+    ],
   ];
   for (const [what, method, url, body, status] of cases) {
-    it(`answers ${what} with a problem document`, async () => isProblem(await office.call(method, url, body), status));
+    it(`answers ${what} with a problem document`, async () =>
+      isProblem(await office.call(method, url, body), status));
   }
 
   it('answers malformed JSON', async () => {
-    const answer = await office.app.server.inject({ method: 'POST', url: '/api/session', headers: { 'content-type': 'application/json' }, payload: '{"login": ' });
+    const answer = await office.app.server.inject({
+      method: 'POST',
+      url: '/api/session',
+      headers: { 'content-type': 'application/json' },
+      payload: '{"login": ',
+    });
     expect(answer.statusCode).toBe(400);
     expect((answer.json() as { type: string }).type).toBe('/problems/bad-request');
   });
 
   it('answers a body of 10 MB without reading it all', async () => {
-    isProblem(await office.call('POST', 'rows', { changes: [{ op: 'insert', table: 't_part', values: { f_partName: 'x'.repeat(10_000_000) } }] }), 413);
+    isProblem(
+      await office.call('POST', 'rows', {
+        changes: [{ op: 'insert', table: 't_part', values: { f_partName: 'x'.repeat(10_000_000) } }],
+      }),
+      413,
+    );
   });
 
   it('answers a request from another site', async () => {
-    isProblem(await office.call('POST', '/api/files', { name: 'Mine' }, 'builder', { origin: 'https://elsewhere.example', host: 'localhost' }), 403);
-    isProblem(await office.call('POST', '/api/files', { name: 'Mine' }, 'builder', { origin: 'null', host: 'localhost' }), 403);
+    isProblem(
+      await office.call('POST', '/api/files', { name: 'Mine' }, 'builder', {
+        origin: 'https://elsewhere.example',
+        host: 'localhost',
+      }),
+      403,
+    );
+    isProblem(
+      await office.call('POST', '/api/files', { name: 'Mine' }, 'builder', {
+        origin: 'null',
+        host: 'localhost',
+      }),
+      403,
+    );
   });
 
   it('takes names with quotes, markup and emoji for what they are', async () => {
     const label = `Bob's "<script>alert(1)</script>" 🎻`;
-    const odd = table('odd', [field('oNo', 'number', number), field('oName', 'name', { kind: 'text' })], { id: 't_odd', label, name: `o"'; DROP TABLE hire; -- 🎻`, plural: `${label}s` });
+    const odd = table('odd', [field('oNo', 'number', number), field('oName', 'name', { kind: 'text' })], {
+      id: 't_odd',
+      label,
+      name: `o"'; DROP TABLE hire; -- 🎻`,
+      plural: `${label}s`,
+    });
     expect((await office.apply({ change: 'addTable', table: odd })).status).toBe(200);
     const name = `'); DROP TABLE hire; -- <img onerror=x> "🎻"`;
     expect((await office.save({ op: 'insert', table: 't_odd', values: { f_oName: name } })).status).toBe(200);
-    const { body } = await office.call('POST', 'tables/t_odd/window', { start: 0, limit: 5, search: `DROP "🎻"` });
+    const { body } = await office.call('POST', 'tables/t_odd/window', {
+      start: 0,
+      limit: 5,
+      search: `DROP "🎻"`,
+    });
     expect(body.rows).toEqual([[1, name]]);
     expect((await office.call('POST', WINDOW, { start: 0, limit: 1 })).body.total).toBe(3918);
   });
@@ -87,7 +244,9 @@ describe('bad input', () => {
   it('writes nothing outside its folder', async () => {
     await office.call('POST', '/api/files', { name: '..' });
     await office.call('POST', '/api/files', { name: 'a/../../b' });
-    expect(readdirSync(join(office.data, 'files')).every((name) => /^f_\w+\.db(-wal|-shm)?$/.test(name))).toBeTrue();
+    expect(
+      readdirSync(join(office.data, 'files')).every((name) => /^f_\w+\.db(-wal|-shm)?$/.test(name)),
+    ).toBeTrue();
     expect(existsSync(join(office.data, '..', 'b.db'))).toBeFalse();
   });
 

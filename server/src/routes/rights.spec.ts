@@ -1,7 +1,18 @@
 import { Office, type Answer } from '../testing/office';
 
 /** Every route with a body and parameters that would do, so that only rights can refuse it. */
-const QUERY = { type: 'query', id: 'q_new', label: 'New', from: 't_school', with: [], where: [], columns: [], group: null, sort: [], first: 1 };
+const QUERY = {
+  type: 'query',
+  id: 'q_new',
+  label: 'New',
+  from: 't_school',
+  with: [],
+  where: [],
+  columns: [],
+  group: null,
+  sort: [],
+  first: 1,
+};
 
 const BODIES: Readonly<Record<string, unknown>> = {
   'POST /api/session': { login: 'nobody', password: 'nothing' },
@@ -15,10 +26,18 @@ const BODIES: Readonly<Record<string, unknown>> = {
   'POST /api/files/:file/tables/:table/window': { start: 0, limit: 1 },
   'POST /api/files/:file/rows': { changes: [{ op: 'delete', table: 't_part', key: [999999] }] },
   'POST /api/files/:file/query/run': { query: QUERY },
-  'POST /api/files/:file/desk/screens/:screen/save': { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },
+  'POST /api/files/:file/desk/screens/:screen/save': {
+    changes: [{ op: 'delete', table: 't_hire', key: [999999] }],
+  },
 };
 
-const PARAMS: Readonly<Record<string, string>> = { id: 'q_new', table: 't_school', field: 'f_hirePlayer', report: 'p_overdue', screen: 'o_hireDesk' };
+const PARAMS: Readonly<Record<string, string>> = {
+  id: 'q_new',
+  table: 't_school',
+  field: 'f_hirePlayer',
+  report: 'p_overdue',
+  screen: 'o_hireDesk',
+};
 
 /** Routes that a colleague may call; everything else under a file is the builder's. */
 const FOR_COLLEAGUES = [
@@ -29,7 +48,13 @@ const FOR_COLLEAGUES = [
   'POST /api/files/:file/desk/screens/:screen/save',
   'GET /api/files/:file/desk/screens/:screen/lookups/:field',
 ];
-const FOR_ALL = ['GET /api/session', 'POST /api/session', 'DELETE /api/session', 'POST /api/accounts', 'GET /api/openapi.json'];
+const FOR_ALL = [
+  'GET /api/session',
+  'POST /api/session',
+  'DELETE /api/session',
+  'POST /api/accounts',
+  'GET /api/openapi.json',
+];
 const SIGNED_IN = ['GET /api/files', 'POST /api/files'];
 
 describe('rights', () => {
@@ -39,7 +64,9 @@ describe('rights', () => {
 
   const call = (route: string, who: 'builder' | 'colleague' | null): Promise<Answer> => {
     const [method, url] = route.split(' ') as ['GET', string];
-    const address = url.replace(/:(\w+)/g, (_, name: string) => (name === 'file' ? office.file : PARAMS[name]!));
+    const address = url.replace(/:(\w+)/g, (_, name: string) =>
+      name === 'file' ? office.file : PARAMS[name]!,
+    );
     return office.call(method, address + (url.endsWith('/record') ? '?key=[1417]' : ''), BODIES[route], who);
   };
 
@@ -47,7 +74,9 @@ describe('rights', () => {
     const known = office.app.routes.map(({ method, url }) => `${method} ${url}`);
     const others = known.filter((route) => ![...FOR_ALL, ...SIGNED_IN, ...FOR_COLLEAGUES].includes(route));
     expect(others.every((route) => route.includes('/api/files/:file/'))).toBeTrue();
-    expect([...FOR_ALL, ...SIGNED_IN, ...FOR_COLLEAGUES].filter((route) => !known.includes(route))).toEqual([]);
+    expect([...FOR_ALL, ...SIGNED_IN, ...FOR_COLLEAGUES].filter((route) => !known.includes(route))).toEqual(
+      [],
+    );
     expect(others.length).toBeGreaterThan(12);
   });
 
@@ -76,7 +105,9 @@ describe('rights', () => {
     for (const route of FOR_COLLEAGUES) {
       const { status } = await call(route, 'colleague');
       // The save names a row that is not there: refused for that, not for who asks.
-      expect(status).withContext(route).toBe(route.endsWith('/save') ? 422 : 200);
+      expect(status)
+        .withContext(route)
+        .toBe(route.endsWith('/save') ? 422 : 200);
     }
   });
 
@@ -98,10 +129,17 @@ describe('rights', () => {
   });
 
   it('let a screen change only what is on it', async () => {
-    const save = (changes: unknown[]) => office.call('POST', 'desk/screens/o_hireDesk/save', { changes }, 'colleague');
+    const save = (changes: unknown[]) =>
+      office.call('POST', 'desk/screens/o_hireDesk/save', { changes }, 'colleague');
     expect((await save([{ op: 'delete', table: 't_school', key: [1] }])).status).toBe(403);
-    expect((await save([{ op: 'update', table: 't_hire', key: [1417], values: { f_hireHireNumber: 5 }, was: {} }])).status).toBe(403);
-    expect((await office.call('GET', 'desk/screens/o_hireDesk/lookups/f_kindFamily', undefined, 'colleague')).status).toBe(404);
+    expect(
+      (await save([{ op: 'update', table: 't_hire', key: [1417], values: { f_hireHireNumber: 5 }, was: {} }]))
+        .status,
+    ).toBe(403);
+    expect(
+      (await office.call('GET', 'desk/screens/o_hireDesk/lookups/f_kindFamily', undefined, 'colleague'))
+        .status,
+    ).toBe(404);
   });
 });
 
@@ -111,7 +149,12 @@ describe('signing in', () => {
   afterAll(() => office.close());
 
   it('gives a cookie that scripts cannot read and other sites cannot send', async () => {
-    const { status, headers } = await office.call('POST', '/api/session', { login: ' Tobin ', password: 'brook-and-reed' }, null);
+    const { status, headers } = await office.call(
+      'POST',
+      '/api/session',
+      { login: ' Tobin ', password: 'brook-and-reed' },
+      null,
+    );
     expect(status).toBe(200);
     expect(String(headers['set-cookie'])).toMatch(/HttpOnly.*SameSite=Strict|SameSite=Strict.*HttpOnly/);
   });
@@ -124,16 +167,32 @@ describe('signing in', () => {
   });
 
   it('ends with signing out', async () => {
-    const { headers } = await office.call('POST', '/api/session', { login: 'tobin', password: 'brook-and-reed' }, null);
+    const { headers } = await office.call(
+      'POST',
+      '/api/session',
+      { login: 'tobin', password: 'brook-and-reed' },
+      null,
+    );
     const cookie = /heathridge=([^;]+)/.exec(String(headers['set-cookie']))![1]!;
-    const who = async (): Promise<unknown> => (await office.app.server.inject({ url: '/api/session', cookies: { heathridge: cookie } })).json().person;
+    const who = async (): Promise<unknown> =>
+      (await office.app.server.inject({ url: '/api/session', cookies: { heathridge: cookie } })).json()
+        .person;
     expect(await who()).not.toBeNull();
-    await office.app.server.inject({ method: 'DELETE', url: '/api/session', cookies: { heathridge: cookie } });
+    await office.app.server.inject({
+      method: 'DELETE',
+      url: '/api/session',
+      cookies: { heathridge: cookie },
+    });
     expect(await who()).toBeNull();
   });
 
   it('makes a first account once, and never another that way', async () => {
-    const { status, body } = await office.call('POST', '/api/accounts', { login: 'intruder', name: 'X', password: 'long enough for it' }, null);
+    const { status, body } = await office.call(
+      'POST',
+      '/api/accounts',
+      { login: 'intruder', name: 'X', password: 'long enough for it' },
+      null,
+    );
     expect(status).toBe(403);
     expect(body.detail).toContain('made already');
   });
@@ -142,9 +201,20 @@ describe('signing in', () => {
     const { buildApp } = await import('../app');
     const app = await buildApp({ data: `${office.data}/limited`, signInsAMinute: 3 });
     const tries: number[] = [];
-    for (let i = 0; i < 5; i++) tries.push((await app.server.inject({ method: 'POST', url: '/api/session', payload: { login: 'a', password: 'b' } })).statusCode);
+    for (let i = 0; i < 5; i++)
+      tries.push(
+        (
+          await app.server.inject({
+            method: 'POST',
+            url: '/api/session',
+            payload: { login: 'a', password: 'b' },
+          })
+        ).statusCode,
+      );
     expect(tries).toEqual([401, 401, 401, 429, 429]);
-    const problem = (await app.server.inject({ method: 'POST', url: '/api/session', payload: { login: 'a', password: 'b' } })).json() as { type: string };
+    const problem = (
+      await app.server.inject({ method: 'POST', url: '/api/session', payload: { login: 'a', password: 'b' } })
+    ).json() as { type: string };
     expect(problem.type).toBe('/problems/too-many');
     await app.close();
   });
@@ -152,7 +222,9 @@ describe('signing in', () => {
   it('keeps passwords as argon2id hashes only', async () => {
     const { default: Database } = await import('libsql');
     const db = new Database(`${office.data}/registry.db`);
-    const hashes = (db.prepare('SELECT password_hash FROM account').raw().all() as [string][]).map(([hash]) => hash);
+    const hashes = (db.prepare('SELECT password_hash FROM account').raw().all() as [string][]).map(
+      ([hash]) => hash,
+    );
     db.close();
     expect(hashes.length).toBe(2);
     for (const hash of hashes) expect(hash).toMatch(/^\$argon2id\$v=19\$m=19456,t=2,p=1\$/);

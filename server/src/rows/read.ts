@@ -109,19 +109,3 @@ export function readChoices(
     .get(...params.values) as [string];
   return json;
 }
-
-/** What a lookup shows for one key; null when there is no such row. */
-export function textOf(db: Connection, design: Design, field: Field, key: string | number): string | null {
-  if (field.type.kind !== 'lookup') return null;
-  const target = tableOf(design, field.type.table);
-  const catalog = catalogOf(design);
-  const { sql } = toSql(bind(lookupDisplay(design, field.type), { catalog, table: target.id }).bound, {
-    catalog,
-    row: 't',
-  });
-  const found = db
-    .prepare(`SELECT ${sql} FROM ${sqlName(target.name)} AS t WHERE ${keyColumns(target, 't')[0]} = ?`)
-    .raw()
-    .get(key) as [string | null] | undefined;
-  return found?.[0] ?? null;
-}

@@ -5,14 +5,29 @@ describe('saving rows', () => {
   beforeAll(async () => (office = await Office.open()));
   afterAll(() => office.close());
 
-  const read = (sql: string): unknown[][] => office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
-  const hire = { f_hirePlayer: 1, f_hireInstrument: 1, f_hireHiredOn: '2026-11-01', f_hireDueBack: '2027-05-01', f_hireMonthlyFee: '12.50' };
+  const read = (sql: string): unknown[][] =>
+    office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
+  const hire = {
+    f_hirePlayer: 1,
+    f_hireInstrument: 1,
+    f_hireHiredOn: '2026-11-01',
+    f_hireDueBack: '2027-05-01',
+    f_hireMonthlyFee: '12.50',
+  };
 
   it('saves a parent with its child rows together', async () => {
     const { status, body } = await office.save(
       { op: 'insert', table: 't_hire', temp: 'n1', values: hire },
-      { op: 'insert', table: 't_payment', values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '12.50' } },
-      { op: 'insert', table: 't_payment', values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '0.10', f_paymentMethod: 'Cash' } },
+      {
+        op: 'insert',
+        table: 't_payment',
+        values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '12.50' },
+      },
+      {
+        op: 'insert',
+        table: 't_payment',
+        values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '0.10', f_paymentMethod: 'Cash' },
+      },
     );
     expect(status).toBe(200);
     const [key] = body.saved[0].key as [number];
@@ -26,11 +41,17 @@ describe('saving rows', () => {
     const [[hires], [payments]] = [read('SELECT count(*) FROM hire'), read('SELECT count(*) FROM payment')];
     const { status, body } = await office.save(
       { op: 'insert', table: 't_hire', temp: 'n1', values: hire },
-      { op: 'insert', table: 't_payment', values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '-1.00' } },
+      {
+        op: 'insert',
+        table: 't_payment',
+        values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '-1.00' },
+      },
       { op: 'insert', table: 't_payment', values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: null } },
     );
     expect(status).toBe(422);
-    expect(body.errors.map(({ change, field, message }: Record<string, unknown>) => [change, field, message])).toEqual([
+    expect(
+      body.errors.map(({ change, field, message }: Record<string, unknown>) => [change, field, message]),
+    ).toEqual([
       [1, 'f_paymentAmount', 'An amount is more than 0.'],
       [2, 'f_paymentAmount', 'Amount is always filled.'],
     ]);
@@ -39,30 +60,64 @@ describe('saving rows', () => {
   });
 
   it('is stopped by the file’s own triggers where the core cannot decide', async () => {
-    const { body } = await office.save({ op: 'insert', table: 't_player', values: { f_playerSurname: 'X', f_playerFirstName: 'Y', f_playerBorn: '2999-01-01' } });
-    expect(body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_playerBorn', rule: 'r_born', message: 'A date of birth lies in the past.' }));
+    const { body } = await office.save({
+      op: 'insert',
+      table: 't_player',
+      values: { f_playerSurname: 'X', f_playerFirstName: 'Y', f_playerBorn: '2999-01-01' },
+    });
+    expect(body.errors[0]).toEqual(
+      jasmine.objectContaining({
+        field: 'f_playerBorn',
+        rule: 'r_born',
+        message: 'A date of birth lies in the past.',
+      }),
+    );
   });
 
   it('names the field when a value is not unique or its lookup is gone', async () => {
-    const twice = await office.save({ op: 'insert', table: 't_school', values: { f_schoolName: 'Harrow Lane Primary' } });
-    expect(twice.body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_schoolName', message: 'Another school has this Name already.' }));
-    const gone = await office.save({ op: 'insert', table: 't_hire', values: { ...hire, f_hirePlayer: 987654 } });
-    expect(gone.body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_hirePlayer', message: 'This player is no longer there: please choose another.' }));
+    const twice = await office.save({
+      op: 'insert',
+      table: 't_school',
+      values: { f_schoolName: 'Harrow Lane Primary' },
+    });
+    expect(twice.body.errors[0]).toEqual(
+      jasmine.objectContaining({ field: 'f_schoolName', message: 'Another school has this Name already.' }),
+    );
+    const gone = await office.save({
+      op: 'insert',
+      table: 't_hire',
+      values: { ...hire, f_hirePlayer: 987654 },
+    });
+    expect(gone.body.errors[0]).toEqual(
+      jasmine.objectContaining({
+        field: 'f_hirePlayer',
+        message: 'This player is no longer there: please choose another.',
+      }),
+    );
   });
 
   it('merges two edits of different fields and shows both sides of a clash', async () => {
-    const edit = (values: object, was: object) => office.save({ op: 'update', table: 't_player', key: [5], values, was });
-    const [[surname, phone]] = read('SELECT surname, phone FROM player WHERE number = 5') as [[string, string | null]];
+    const edit = (values: object, was: object) =>
+      office.save({ op: 'update', table: 't_player', key: [5], values, was });
+    const [[surname, phone]] = read('SELECT surname, phone FROM player WHERE number = 5') as [
+      [string, string | null],
+    ];
     expect((await edit({ f_playerSurname: 'Marlowe' }, { f_playerSurname: surname })).status).toBe(200);
     expect((await edit({ f_playerPhone: '01632 960111' }, { f_playerPhone: phone })).status).toBe(200);
     const clash = await edit({ f_playerSurname: 'Third' }, { f_playerSurname: surname });
     expect(clash.status).toBe(422);
-    expect(clash.body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_playerSurname', theirs: 'Marlowe' }));
+    expect(clash.body.errors[0]).toEqual(
+      jasmine.objectContaining({ field: 'f_playerSurname', theirs: 'Marlowe' }),
+    );
     expect(read('SELECT surname, phone FROM player WHERE number = 5')).toEqual([['Marlowe', '01632 960111']]);
   });
 
   it('refuses to delete what others need, and deletes along where that is the link’s way', async () => {
-    const needed = await office.save({ op: 'delete', table: 't_player', key: [read('SELECT player FROM hire LIMIT 1')[0]![0]] });
+    const needed = await office.save({
+      op: 'delete',
+      table: 't_player',
+      key: [read('SELECT player FROM hire LIMIT 1')[0]![0]],
+    });
     expect(needed.status).toBe(422);
     expect(needed.body.errors[0].message).toContain('Other rows still need this player');
     const [[key]] = read('SELECT hire FROM payment LIMIT 1') as [[number]];
@@ -71,21 +126,37 @@ describe('saving rows', () => {
   });
 
   it('leaves a lookup empty where that is the link’s way', async () => {
-    const { body } = await office.save({ op: 'insert', table: 't_school', values: { f_schoolName: 'Short lived' } });
+    const { body } = await office.save({
+      op: 'insert',
+      table: 't_school',
+      values: { f_schoolName: 'Short lived' },
+    });
     const [school] = body.saved[0].key as [number];
-    const added = await office.save({ op: 'insert', table: 't_player', values: { f_playerSurname: 'A', f_playerFirstName: 'B', f_playerSchool: school } });
+    const added = await office.save({
+      op: 'insert',
+      table: 't_player',
+      values: { f_playerSurname: 'A', f_playerFirstName: 'B', f_playerSchool: school },
+    });
     await office.save({ op: 'delete', table: 't_school', key: [school] });
     expect(read(`SELECT school FROM player WHERE number = ${added.body.saved[0].key[0]}`)).toEqual([[null]]);
   });
 
   it('says so when a row is gone', async () => {
-    const { body } = await office.save({ op: 'update', table: 't_part', key: [4711], values: { f_partName: 'x' }, was: {} });
+    const { body } = await office.save({
+      op: 'update',
+      table: 't_part',
+      key: [4711],
+      values: { f_partName: 'x' },
+      was: {},
+    });
     expect(body.errors[0].message).toContain('somebody has deleted it');
   });
 
   it('writes who, when, before and after into the history', async () => {
     await office.save({ op: 'update', table: 't_part', key: [1], values: { f_partPrice: '9.99' }, was: {} });
-    const [[by, at, op, before, after]] = read("SELECT \"by\", at, op, before, after FROM hr_history WHERE table_id = 't_part' ORDER BY id DESC LIMIT 1") as [string[]];
+    const [[by, at, op, before, after]] = read(
+      'SELECT "by", at, op, before, after FROM hr_history WHERE table_id = \'t_part\' ORDER BY id DESC LIMIT 1',
+    ) as [string[]];
     expect([by, at, op]).toEqual(['Mara Ashdown', '2026-11-25T12:00:00Z', 'update']);
     expect(JSON.parse(after!).f_partPrice).toBe('9.99');
     expect(JSON.parse(before!).f_partPrice).not.toBe('9.99');
@@ -93,9 +164,24 @@ describe('saving rows', () => {
 
   it('keeps 15-digit money exact all the way', async () => {
     const amount = '9999999999999.99';
-    expect((await office.save({ op: 'update', table: 't_instrument', key: [1], values: { f_instrumentValue: amount }, was: {} })).status).toBe(200);
+    expect(
+      (
+        await office.save({
+          op: 'update',
+          table: 't_instrument',
+          key: [1],
+          values: { f_instrumentValue: amount },
+          was: {},
+        })
+      ).status,
+    ).toBe(200);
     expect(read('SELECT value FROM instrument_readable WHERE asset_number = 1')).toEqual([[amount]]);
-    const { body } = await office.call('GET', 'desk/screens/o_instruments/record?key=[1]', undefined, 'colleague');
+    const { body } = await office.call(
+      'GET',
+      'desk/screens/o_instruments/record?key=[1]',
+      undefined,
+      'colleague',
+    );
     expect(body.record.cells.f_instrumentValue).toBe(amount);
   });
 });
@@ -106,11 +192,20 @@ describe('reading rows', () => {
   afterAll(() => office.close());
 
   const window = async (request: object): Promise<{ total: number; rows: unknown[][] }> =>
-    (await office.call('POST', 'tables/t_hire/window', { start: 0, limit: 50, ...request })).body as { total: number; rows: unknown[][] };
+    (await office.call('POST', 'tables/t_hire/window', { start: 0, limit: 50, ...request })).body as {
+      total: number;
+      rows: unknown[][];
+    };
 
   it('gives the same rows in windows as in one piece, in every order', async () => {
     const keys = (sort: string): number[] =>
-      (office.app.context.files.get(office.file).reader.prepare(`SELECT hire_number FROM hire ORDER BY ${sort}`).raw().all() as [number][]).map(([key]) => key);
+      (
+        office.app.context.files
+          .get(office.file)
+          .reader.prepare(`SELECT hire_number FROM hire ORDER BY ${sort}`)
+          .raw()
+          .all() as [number][]
+      ).map(([key]) => key);
     const orders: [object | null, string][] = [
       [null, 'hire_number'],
       [{ field: 'f_hireHiredOn', descending: false }, 'hired_on, hire_number'],
@@ -121,7 +216,9 @@ describe('reading rows', () => {
       const expected = keys(order);
       for (const start of [0, 49, 1000, 3900, 5000]) {
         const { rows } = await window({ start, sort });
-        expect(rows.map(([key]) => key)).withContext(`${order} from ${start}`).toEqual(expected.slice(start, start + 50));
+        expect(rows.map(([key]) => key))
+          .withContext(`${order} from ${start}`)
+          .toEqual(expected.slice(start, start + 50));
       }
     }
   });
@@ -145,7 +242,12 @@ describe('reading rows', () => {
     const seen: number[] = [];
     let after: string | undefined;
     for (let page = 0; page < 3; page++) {
-      const { body } = await office.call('GET', `desk/screens/o_hireDesk/list${after ? `?after=${after}` : ''}`, undefined, 'colleague');
+      const { body } = await office.call(
+        'GET',
+        `desk/screens/o_hireDesk/list${after ? `?after=${after}` : ''}`,
+        undefined,
+        'colleague',
+      );
       seen.push(...(body.entries as { key: [number] }[]).map(({ key }) => key[0]));
       after = JSON.stringify([seen[seen.length - 1]]);
     }
@@ -159,9 +261,14 @@ describe('reading rows', () => {
     const { reader, design } = office.app.context.files.get(office.file);
     const payments = design.tables.find(({ id }) => id === 't_payment')!;
     const sort = { field: 'f_paymentPaidOn', descending: false };
-    const rows = reader.prepare(anchorSql(payments, orderOf(payments, sort))).raw().all() as (string | number)[][];
+    const rows = reader
+      .prepare(anchorSql(payments, orderOf(payments, sort)))
+      .raw()
+      .all() as (string | number)[][];
     expect(rows.length).toBe(2);
     const request = { start: 5020, limit: 20, sort, search: '' };
-    expect(readWindow(reader, design, payments, request, { order: '', rows })).toBe(readWindow(reader, design, payments, request, null));
+    expect(readWindow(reader, design, payments, request, { order: '', rows })).toBe(
+      readWindow(reader, design, payments, request, null),
+    );
   });
 });

@@ -1,6 +1,5 @@
-import { getTableColumns } from 'drizzle-orm';
 import { sqlName } from '@heathridge/core/expression';
-import { fieldOf, linksTo, tableOf, type Design, type Table } from '@heathridge/core/design';
+import { fieldOf, tableOf, type Design, type Table } from '@heathridge/core/design';
 import {
   checkRow,
   mergeEdit,
@@ -211,19 +210,3 @@ function missingParents(
   }
   return null;
 }
-
-/** How many rows elsewhere keep a row from being deleted, by table: for the message. */
-export function neededBy(file: OpenFile, table: Table, key: RowKey): { label: string; count: number }[] {
-  if (table.key.length !== 1) return [];
-  return linksTo(file.design, table.id)
-    .map(({ table: child, field }) => {
-      const sql = `SELECT count(*) FROM ${sqlName(child.name)} WHERE ${sqlName(field.name)} = ?`;
-      const [count] = file.writer.prepare(sql).raw().get(key[0]) as [number];
-      return { label: count === 1 ? child.label : child.plural, count };
-    })
-    .filter(({ count }) => count > 0);
-}
-
-/** The fields a Drizzle table has, by field id. */
-export const columnsOf = (design: Design, table: Table): string[] =>
-  Object.keys(getTableColumns(rowTable(design, table)));

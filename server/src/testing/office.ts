@@ -57,7 +57,13 @@ export class Office {
     return this.app.context.files.get(this.file).design;
   }
 
-  async call(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, payload?: unknown, who: Who = 'builder', headers: Record<string, string> = {}): Promise<Answer> {
+  async call(
+    method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+    url: string,
+    payload?: unknown,
+    who: Who = 'builder',
+    headers: Record<string, string> = {},
+  ): Promise<Answer> {
     const cookie = who === null ? undefined : this.cookies.get(who);
     const answer = await this.app.server.inject({
       method,
@@ -67,7 +73,12 @@ export class Office {
       headers,
     });
     const json = String(answer.headers['content-type']).includes('json');
-    return { status: answer.statusCode, headers: answer.headers, body: json && answer.body !== '' ? answer.json() : answer.body, raw: answer.rawPayload };
+    return {
+      status: answer.statusCode,
+      headers: answer.headers,
+      body: json && answer.body !== '' ? answer.json() : answer.body,
+      raw: answer.rawPayload,
+    };
   }
 
   apply(...changes: Change[]): Promise<Answer> {

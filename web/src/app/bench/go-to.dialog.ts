@@ -34,7 +34,9 @@ export interface GoTo {
             role="option"
             [id]="'go-to-' + $index"
             [attr.aria-selected]="$index === at()"
+            tabindex="-1"
             (click)="ref.close(item)"
+            (keydown.enter)="ref.close(item)"
           >
             <span class="grow cut">{{ item.label }}</span><span class="soft small">{{ item.what }}</span>
           </li>

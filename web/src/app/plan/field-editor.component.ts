@@ -298,7 +298,7 @@ import { DraftStore } from './draft.store';
           <mat-icon svgIcon="arrow_downward" />
         </button>
         <span class="grow"></span>
-        <button class="btn small danger" type="button" (click)="dropped.emit()">
+        <button class="btn small danger" type="button" (click)="dropped.emit(field().id)">
           <mat-icon svgIcon="delete" />Drop this field
         </button>
       </div>
@@ -333,7 +333,7 @@ export class FieldEditorComponent {
   readonly draft = inject(DraftStore);
   readonly table = input.required<Table>();
   readonly field = input.required<Field>();
-  readonly dropped = output<void>();
+  readonly dropped = output<string>();
   readonly newline = '\n';
 
   /** Whether the field is in the file already; then its kind can no longer be anything. */

@@ -38,10 +38,10 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
 ];
 
 /** Which part of the sentence is being edited. */
-type Part = {
+interface Part {
   readonly kind: 'with' | 'where' | 'column' | 'by' | 'measure' | 'sort' | 'first';
   readonly index: number;
-};
+}
 
 /** A query as a sentence, its funnel and its result. */
 @Component({

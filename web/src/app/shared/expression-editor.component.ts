@@ -8,11 +8,11 @@ import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { linter, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView, keymap } from '@codemirror/view';
+import type { ElementRef } from '@angular/core';
 import {
   CSP_NONCE,
   Component,
   effect,
-  ElementRef,
   inject,
   input,
   output,

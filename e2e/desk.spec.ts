@@ -1,0 +1,105 @@
+import { expect, test } from './office';
+
+test('a colleague finds a record, is stopped by a rule, and saves', async ({ office, page }) => {
+  await office.signIn('Tobin Leck');
+  await expect(page.getByRole('button', { name: 'New file' })).toBeHidden();
+  await office.openDemo();
+  await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
+  await page.getByRole('link', { name: /^Hire desk find/ }).click();
+  await page.getByRole('searchbox').fill('oduya, t');
+  await expect(page.getByRole('status').filter({ hasText: /of 3,918 hires/ })).toBeVisible();
+  await page.locator('.entry').first().click();
+  await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
+  const title = await page.getByRole('heading', { name: /^Hire \d+/ }).textContent();
+
+  const due = office.field(/^Due back/);
+  await due.fill('1 jan 2001');
+  await due.press('Tab');
+  await expect(page.getByText('An instrument comes back after the day it was hired.')).toBeVisible();
+  await office.button(/^Save/).click();
+  await expect(page.getByRole('alert')).toContainText('Not saved yet');
+  await expect(due).toHaveValue('1 Jan 2001');
+  await due.fill('+30');
+  await due.press('Tab');
+  await expect(page.getByText('An instrument comes back after the day it was hired.')).toBeHidden();
+  await office.button(/^Save/).click();
+  await office.said('is saved');
+
+  await page.reload();
+  await expect(page.getByRole('heading', { name: title!.trim() })).toBeVisible();
+});
+
+test('what cannot be read stays as it was typed', async ({ office, page }) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Players');
+  await page.locator('.entry').first().click();
+  await office.field(/^Born/).fill('the third of May');
+  await office.field(/^Born/).press('Tab');
+  await expect(page.getByText('“the third of May” is not a date.')).toBeVisible();
+  await expect(office.field(/^Born/)).toHaveValue('the third of May');
+  await expect(page.getByText('not saved yet')).toBeVisible();
+
+  // Leaving asks first.
+  await page.locator('.entry').nth(1).click();
+  await expect(page.getByRole('heading', { name: 'Leave without saving?' })).toBeVisible();
+  await office.button('Stay here').click();
+  await expect(office.field(/^Born/)).toHaveValue('the third of May');
+  await office.button('Undo').click();
+  await expect(page.getByText('not saved yet')).toBeHidden();
+});
+
+test('a colleague is refused the Bench, by the page and by the API', async ({ office, page }) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemo();
+  await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'To the Bench' })).toBeHidden();
+  const file = /desk\/(\w+)/.exec(page.url())![1]!;
+  for (const [method, path] of [
+    ['get', 'design'],
+    ['post', 'rows'],
+    ['post', 'query/run'],
+  ] as const) {
+    const answer = await page.request[method](
+      `${office.url}/api/files/${file}/${path}`,
+      method === 'post' ? { data: {} } : {},
+    );
+    expect(answer.status()).toBe(403);
+  }
+  await page.goto(`${office.url}/file/${file}/plan`);
+  await expect(page.getByText('This file could not be opened.')).toBeVisible();
+});
+
+test('two people change one record: fields merge, a clash shows both', async ({
+  office,
+  page,
+  browser,
+  server,
+}) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Players');
+  await page.getByRole('searchbox').fill('P-0 7');
+  await page.getByRole('searchbox').fill('');
+  await page.locator('.entry').nth(3).click();
+  await expect(office.field(/^Surname/)).toBeVisible();
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(server.url);
+  await other.getByRole('button', { name: 'Mara Ashdown' }).click();
+  await expect(other.getByRole('heading', { name: 'Files' })).toBeVisible();
+  await other.goto(page.url());
+  await other.getByRole('textbox', { name: /^Surname/ }).fill('Clashwood');
+  await other.getByRole('textbox', { name: /^Phone/ }).fill('01632 960999');
+  await other.getByRole('button', { name: /^Save/ }).click();
+  await expect(other.locator('mat-snack-bar-container')).toContainText('is saved');
+
+  await office.field(/^Surname/).fill('Mergeby');
+  await office.field(/^First name/).fill('Kit');
+  await office.button(/^Save/).click();
+  await expect(
+    page.getByText(/Somebody else has changed Surname meanwhile\. They put “Clashwood”/),
+  ).toBeVisible();
+  await office.button(/^Save/).click();
+  await office.said('is saved');
+  await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
+  await expect(office.field(/^Surname/)).toHaveValue('Mergeby');
+  await other.context().close();
+});

@@ -1,0 +1,122 @@
+import { expect, test } from './office';
+import type { Page } from '@playwright/test';
+
+/** Presses Tab until something with this name has the focus. */
+async function tabTo(page: Page, name: RegExp, most = 60): Promise<void> {
+  for (let i = 0; i < most; i++) {
+    const focused = await page.evaluate(() => {
+      const element = document.activeElement as HTMLElement | null;
+      if (!element || element === document.body) return '';
+      const label = element.id
+        ? document.querySelector(`label[for="${CSS.escape(element.id)}"]`)
+        : element.closest('label');
+      const own = element.matches('input, select, textarea') ? '' : element.textContent;
+      return [element.getAttribute('aria-label'), label?.textContent, own]
+        .join(' ')
+        .replace(/\s+/g, ' ')
+        .trim();
+    });
+    if (name.test(focused)) return;
+    await page.keyboard.press('Tab');
+  }
+  throw new Error(`Tab never came to ${name}`);
+}
+
+test('a day’s work on the Desk, by keyboard alone', async ({ office, page }) => {
+  await page.goto(office.url);
+  await expect(page.getByRole('button', { name: 'Tobin Leck' })).toBeVisible();
+  await tabTo(page, /Sign-in name/);
+  await page.keyboard.type('tobin');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('brook-and-reed');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Files' })).toBeVisible();
+  await tabTo(page, /^Quillbrook hire$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
+  await tabTo(page, /^Hire desk$/);
+  await page.keyboard.press('Enter');
+
+  // Find, walk the list, open.
+  await expect(page.getByRole('status').filter({ hasText: 'of 3,918' })).toBeVisible();
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('oduya');
+  await expect(page.getByRole('status').filter({ hasText: /^\s*7\d of 3,918/ })).toBeVisible();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
+  const first = await page.getByRole('heading', { name: /^Hire \d+/ }).textContent();
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(page.getByRole('heading', { name: first!.trim() })).toBeHidden();
+
+  // A new hire with a payment.
+  await page.keyboard.press('Alt+n');
+  await expect(page.getByRole('heading', { name: 'New hire' })).toBeVisible();
+  await tabTo(page, /Player/);
+  await page.keyboard.type('oduya, temi');
+  await expect(page.getByRole('option').first()).toBeVisible();
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('viola');
+  await expect(page.getByRole('option', { name: /Viola/ }).first()).toBeVisible();
+  await page.keyboard.press('Enter');
+  await tabTo(page, /Monthly fee/);
+  await page.keyboard.type('11.5');
+  await tabTo(page, /^Payment$/);
+  await page.keyboard.press('Enter');
+  await tabTo(page, /Amount, row 1/);
+  await page.keyboard.type('11.50');
+  await page.keyboard.press('Control+s');
+  await office.said('is saved');
+  await expect(page.getByText('Sum of amount £11.50')).toBeVisible();
+});
+
+test('planning by keyboard: a field is added, checked, set aside', async ({ office, page }) => {
+  await office.signIn('Mara Ashdown');
+  await tabTo(page, /^Quillbrook hire$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'School', exact: true })).toBeVisible();
+  // Go to… leads anywhere.
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('part table');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Part', exact: true })).toBeVisible();
+  await tabTo(page, /^Field$/, 90);
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Label', { exact: true })).toBeFocused();
+  await page.keyboard.type('Shelf');
+  await page.keyboard.press('Tab');
+  await tabTo(page, /Always filled/);
+  await page.keyboard.press('Space');
+  await tabTo(page, /^Check$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('region', { name: 'Draft' })).toContainText(
+    '40 rows do not fit. Shelf is to be always filled',
+  );
+  await expect(page.getByRole('button', { name: 'Apply' })).toBeDisabled();
+  await tabTo(page, /^Set aside$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('region', { name: 'Draft' })).toBeHidden();
+});
+
+test('the grid by keyboard: type over a cell, take the value from above', async ({ office, page }) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await office.stage('Fill');
+  await page.getByRole('button', { name: /^Parts/ }).click();
+  await expect(page.getByRole('gridcell', { name: 'Valve oil' })).toBeVisible();
+  await page.getByRole('gridcell', { name: 'Valve oil' }).click();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.type('9');
+  await page.keyboard.type('.75');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('gridcell', { name: '£9.75' })).toHaveCount(1);
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Control+d');
+  await expect(page.getByRole('gridcell', { name: '£9.75' })).toHaveCount(2);
+  await page.keyboard.press('F2');
+  await page.keyboard.type('123');
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('gridcell', { name: '£9.75' })).toHaveCount(2);
+});

@@ -1,0 +1,74 @@
+// npm run screenshots: renews docs/screenshots/ from the demo data, one picture of each main view.
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { buildServer, buildWeb, install, root, systemPackages } from './setup.mjs';
+
+install();
+systemPackages();
+await buildServer();
+buildWeb();
+const { chromium } = await import('@playwright/test');
+const { CHROMIUM, startServer } = await import('./browser.mjs');
+
+const folder = join(root, 'docs', 'screenshots');
+mkdirSync(folder, { recursive: true });
+const server = await startServer();
+const browser = await chromium.launch(CHROMIUM);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+const shot = async (name) => {
+  await page.waitForTimeout(700);
+  await page.screenshot({ path: join(folder, `${name}.png`) });
+  process.stdout.write(`${name}.png\n`);
+};
+
+try {
+  await page.goto(server.url);
+  await page.getByRole('button', { name: 'Mara Ashdown' }).waitFor();
+  await shot('sign-in');
+  await page.getByRole('button', { name: 'Mara Ashdown' }).click();
+  await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).waitFor();
+  await shot('files');
+  await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();
+  await page.locator('[data-table="t_hire"]').click();
+  await page.getByRole('button', { name: /^Returned on/ }).click();
+  await page.getByLabel('Always filled').check();
+  await page.getByRole('button', { name: 'Check' }).click();
+  await page.getByText('do not fit').waitFor();
+  await page.getByRole('button', { name: 'Show them' }).click();
+  await shot('plan');
+  await page.getByRole('button', { name: 'Set aside' }).click();
+
+  await page.getByRole('link', { name: 'Fill' }).click();
+  await page.getByRole('button', { name: /^Hires/ }).click();
+  await page.locator('.ag-center-cols-container [row-index="2"] [col-id="f_hireDueBack"]').dblclick();
+  await page.getByRole('textbox', { name: 'Due back' }).fill('1 jan 2001');
+  await page.keyboard.press('Enter');
+  await page.getByRole('alert').waitFor();
+  await shot('fill');
+
+  await page.getByRole('link', { name: 'Query' }).click();
+  await page.getByRole('region', { name: 'Result' }).getByRole('cell').first().waitFor();
+  await shot('query');
+  await page.getByRole('link', { name: 'Screens' }).click();
+  await page.getByRole('button', { name: 'Hired on', exact: true }).click();
+  await page.getByRole('button', { name: 'Due back', exact: true }).click({ modifiers: ['Shift'] });
+  await shot('screens');
+  await page.getByRole('link', { name: 'Print' }).click();
+  await page.getByRole('img', { name: 'Page 1' }).waitFor();
+  await shot('print');
+
+  await page.getByRole('link', { name: 'Open the Desk' }).click();
+  await page.getByRole('heading', { name: /^Today/ }).waitFor();
+  await shot('today');
+  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Hire desk' }).click();
+  await page.getByRole('searchbox').fill('oduya');
+  await page.waitForTimeout(800);
+  await page.locator('.entry').nth(1).click();
+  await page.getByRole('textbox', { name: /^Due back/ }).fill('1 jan 2001');
+  await page.keyboard.press('Tab');
+  await page.getByText('comes back after the day').waitFor();
+  await shot('desk');
+} finally {
+  await browser.close();
+  await server.stop();
+}

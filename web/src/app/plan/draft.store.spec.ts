@@ -1,0 +1,124 @@
+import { provideZonelessChangeDetection } from '@angular/core';
+import { provideHttpClient } from '@angular/common/http';
+import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
+import { TestBed } from '@angular/core/testing';
+import { field, OFFICE, table, number } from '../../../../core/src/design/testing/office';
+import { FileStore } from '../bench/file.store';
+import { DraftStore } from './draft.store';
+
+describe('DraftStore', () => {
+  let http: HttpTestingController;
+  let draft: DraftStore;
+  let store: FileStore;
+
+  beforeEach(() => {
+    TestBed.configureTestingModule({
+      providers: [
+        provideZonelessChangeDetection(),
+        provideHttpClient(),
+        provideHttpClientTesting(),
+        FileStore,
+        DraftStore,
+      ],
+    });
+    http = TestBed.inject(HttpTestingController);
+    store = TestBed.inject(FileStore);
+    store.open('f_x');
+    http
+      .expectOne('/api/files/f_x/design')
+      .flush({
+        name: 'X',
+        design: OFFICE,
+        counts: { t_loan: 7 },
+        places: [],
+        draft: null,
+        today: '2026-11-25',
+      });
+    draft = TestBed.inject(DraftStore);
+  });
+
+  it('shows the design as it will be, and leaves the file’s alone', () => {
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    expect(draft.design().tables[1]!.fields[4]!.label).toBe('Price');
+    expect(store.design().tables[1]!.fields[4]!.label).toBe('Fee');
+  });
+
+  it('gathers edits of one field into one change', () => {
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    draft.changeField('t_loan', 'f_lFee', { alwaysFilled: true });
+    expect(draft.changes()).toEqual([
+      {
+        change: 'changeField',
+        table: 't_loan',
+        field: 'f_lFee',
+        set: { label: 'Price', alwaysFilled: true },
+      },
+    ]);
+  });
+
+  it('edits what the draft itself adds in place', () => {
+    const made = table('new', [field('n1', 'number', number)]);
+    draft.add({ change: 'addTable', table: made });
+    draft.add({ change: 'addField', table: 't_new', field: field('n2', 'name', { kind: 'text' }) });
+    draft.changeField('t_new', 'f_n2', { label: 'Full name' });
+    draft.changeField('t_new', 'f_n1', { label: 'No.' });
+    draft.changeTable('t_new', { plural: 'News' });
+    expect(draft.changes().length).toBe(2);
+    const [added] = draft.design().tables.slice(-1);
+    expect(added!.plural).toBe('News');
+    expect(added!.fields.map(({ label }) => label)).toEqual(['No.', 'Full name']);
+  });
+
+  it('forgets a field or table that it added itself, and drops others', () => {
+    draft.add({ change: 'addField', table: 't_loan', field: field('n2', 'name', { kind: 'text' }) });
+    draft.changeField('t_loan', 'f_n2', { label: 'Y' });
+    draft.dropField('t_loan', 'f_n2');
+    expect(draft.changes()).toEqual([]);
+    draft.dropField('t_loan', 'f_lNote');
+    expect(draft.changes()).toEqual([{ change: 'dropField', table: 't_loan', field: 'f_lNote' }]);
+    draft.undo();
+    expect(draft.changes()).toEqual([]);
+  });
+
+  it('knows what cannot be without asking the rows', () => {
+    draft.dropField('t_loan', 'f_lFrom');
+    expect(draft.notices().some(({ level }) => level === 'stop')).toBeTrue();
+  });
+
+  it('says so when the design has moved under it, and keeps the changes', () => {
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    draft.apply();
+    http
+      .expectOne('/api/files/f_x/draft/apply')
+      .flush(
+        { type: '/problems/design-moved', status: 409, title: '', detail: 'Somebody else was first.' },
+        { status: 409, statusText: 'Conflict' },
+      );
+    expect(draft.problem()).toBe('Somebody else was first.');
+    expect(draft.changes().length).toBe(1);
+    http.expectOne('/api/files/f_x/draft').flush({ kept: 1 });
+    http
+      .expectOne('/api/files/f_x/design')
+      .flush({
+        name: 'X',
+        design: { ...OFFICE, version: 2, tables: [OFFICE.tables[0]] },
+        counts: {},
+        places: [],
+        draft: null,
+        today: '2026-11-25',
+      });
+    expect(draft.misfit()).toContain('no longer there');
+    expect(draft.changes().length).toBe(1);
+  });
+
+  it('takes the new design when it is applied', () => {
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    draft.apply();
+    const request = http.expectOne('/api/files/f_x/draft/apply');
+    expect(request.request.body.base).toBe(1);
+    request.flush({ design: { ...OFFICE, version: 2 }, counts: { t_loan: 8 } });
+    expect(draft.changes()).toEqual([]);
+    expect(store.design().version).toBe(2);
+    expect(store.counts()['t_loan']).toBe(8);
+  });
+});

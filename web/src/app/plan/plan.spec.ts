@@ -1,0 +1,91 @@
+import { catalogOf } from '@heathridge/core/design';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { pathsFrom } from '../query/paths';
+import { sizeText } from '../shared/size';
+import { describe as phrase, newType } from './describe';
+import { linkPath, type Box } from './link-path';
+
+const box = (x: number, y: number): Box => ({ x, y, width: 180, height: 100 });
+const ends = { optional: false, single: false };
+
+describe('linkPath', () => {
+  const start = (path: string): number[] => /^M([\d.-]+) ([\d.-]+)/.exec(path)!.slice(1).map(Number);
+
+  it('leaves from the side that faces the other card', () => {
+    expect(start(linkPath(box(0, 0), box(400, 200), ends).path)[0]).toBe(180);
+    expect(start(linkPath(box(400, 0), box(0, 200), ends).path)[0]).toBe(400);
+  });
+
+  it('goes straight down between cards above one another', () => {
+    expect(linkPath(box(0, 0), box(20, 300), ends).path).toMatch(/^M[\d.]+ 100V300$/);
+    expect(linkPath(box(0, 300), box(20, 0), ends).path).toMatch(/^M[\d.]+ 300V100$/);
+  });
+
+  it('tells none from one and many from one by its ends', () => {
+    const shapes = [
+      linkPath(box(0, 0), box(400, 0), ends),
+      linkPath(box(0, 0), box(400, 0), { optional: true, single: false }),
+      linkPath(box(0, 0), box(400, 0), { optional: false, single: true }),
+    ];
+    expect(new Set(shapes.map(({ one, many }) => one + many)).size).toBe(3);
+    expect(shapes[1]!.one).toContain('a4 4');
+    expect(shapes[0]!.one).not.toContain('a4 4');
+  });
+
+  it('draws a table that links to itself as a loop', () => {
+    const own = box(0, 0);
+    expect(linkPath(own, own, ends).path).toContain('v14');
+  });
+});
+
+describe('fields in words', () => {
+  const catalog = catalogOf(OFFICE);
+  const loan = OFFICE.tables[1]!;
+  const of = (id: string): string =>
+    phrase(
+      OFFICE,
+      catalog,
+      loan.fields.find((field) => field.id === id)!,
+    );
+
+  it('say what they are', () => {
+    expect(of('f_lNo')).toBe('running number, from 1000');
+    expect(of('f_lBorrower')).toBe('looks up a borrower · shows name');
+    expect(of('f_lFee')).toBe('money, 2 places');
+    expect(of('f_lFrom')).toBe('date · starts as CURRENT_DATE');
+    expect(of('f_lState')).toBe("choice of Out, Back · starts as 'Out'");
+  });
+
+  it('begin with a type of their kind', () => {
+    expect(newType('lookup', OFFICE)).toEqual({
+      kind: 'lookup',
+      table: 't_borrower',
+      shows: null,
+      onDelete: 'refuse',
+    });
+    expect(newType('date', OFFICE)).toEqual({ kind: 'date' });
+  });
+});
+
+describe('pathsFrom', () => {
+  it('leads along lookups, and never round in circles', () => {
+    const paths = pathsFrom(OFFICE, OFFICE.tables[2]!);
+    expect(paths.map(({ text }) => text)).toContain('loan.borrower.name');
+    expect(paths.find(({ text }) => text === 'loan.borrower.name')!.label).toBe('Borrower name');
+    expect(paths.find(({ text }) => text === 'loan.borrower.name')!.of).toBe('loan’s borrower');
+    expect(new Set(paths.map(({ text }) => text)).size).toBe(paths.length);
+  });
+});
+
+describe('sizeText', () => {
+  it('shows sizes for people', () => {
+    expect([0, 999, 1000, 1_234_567, 78_000_000, 5e12].map(sizeText)).toEqual([
+      '0 bytes',
+      '999 bytes',
+      '1.0 kB',
+      '1.2 MB',
+      '78 MB',
+      '5.0 TB',
+    ]);
+  });
+});

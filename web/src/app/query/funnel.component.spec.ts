@@ -1,0 +1,48 @@
+import { provideZonelessChangeDetection } from '@angular/core';
+import { TestBed } from '@angular/core/testing';
+import { FunnelComponent } from './funnel.component';
+
+describe('FunnelComponent', () => {
+  async function show(funnel: { part: string; label: string; count: number }[]): Promise<HTMLElement> {
+    TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
+    const fixture = TestBed.createComponent(FunnelComponent);
+    fixture.componentRef.setInput('funnel', funnel);
+    await fixture.whenStable();
+    return fixture.nativeElement as HTMLElement;
+  }
+  const widths = (element: HTMLElement): number[] =>
+    [...element.querySelectorAll('rect')].map((bar) => Number(bar.getAttribute('width')));
+
+  it('shows how many rows are left after each part, to scale', async () => {
+    const element = await show([
+      { part: 'from', label: 'Hires', count: 4000 },
+      { part: 'where', label: 'due back is before today', count: 1000 },
+    ]);
+    expect(widths(element)).toEqual([100, 25]);
+    expect(element.textContent).toContain('4,000');
+  });
+
+  it('says which part empties the result', async () => {
+    const element = await show([
+      { part: 'from', label: 'Hires', count: 10 },
+      { part: 'where', label: 'a', count: 4 },
+      { part: 'where', label: 'b', count: 0 },
+      { part: 'where', label: 'c', count: 0 },
+    ]);
+    const bad = [...element.querySelectorAll('.bad')];
+    expect(bad.length).toBe(1);
+    expect(bad[0]!.closest('li')!.textContent).toContain('b');
+    expect(widths(element)[2]).toBe(0);
+  });
+
+  it('says how many have no partner, and counts groups as groups', async () => {
+    const element = await show([
+      { part: 'from', label: 'Hires', count: 100 },
+      { part: 'with', label: 'School', count: 95 },
+      { part: 'group', label: 'School', count: 1 },
+    ]);
+    expect(element.textContent).toContain('5 have none');
+    expect(element.textContent).toContain('1 group');
+    expect(element.textContent).not.toContain('1 groups');
+  });
+});
