@@ -24,16 +24,14 @@ describe('DraftStore', () => {
     http = TestBed.inject(HttpTestingController);
     store = TestBed.inject(FileStore);
     store.open('f_x');
-    http
-      .expectOne('/api/files/f_x/design')
-      .flush({
-        name: 'X',
-        design: OFFICE,
-        counts: { t_loan: 7 },
-        places: [],
-        draft: null,
-        today: '2026-11-25',
-      });
+    http.expectOne('/api/files/f_x/design').flush({
+      name: 'X',
+      design: OFFICE,
+      counts: { t_loan: 7 },
+      places: [],
+      draft: null,
+      today: '2026-11-25',
+    });
     draft = TestBed.inject(DraftStore);
   });
 
@@ -97,16 +95,14 @@ describe('DraftStore', () => {
     expect(draft.problem()).toBe('Somebody else was first.');
     expect(draft.changes().length).toBe(1);
     http.expectOne('/api/files/f_x/draft').flush({ kept: 1 });
-    http
-      .expectOne('/api/files/f_x/design')
-      .flush({
-        name: 'X',
-        design: { ...OFFICE, version: 2, tables: [OFFICE.tables[0]] },
-        counts: {},
-        places: [],
-        draft: null,
-        today: '2026-11-25',
-      });
+    http.expectOne('/api/files/f_x/design').flush({
+      name: 'X',
+      design: { ...OFFICE, version: 2, tables: [OFFICE.tables[0]] },
+      counts: {},
+      places: [],
+      draft: null,
+      today: '2026-11-25',
+    });
     expect(draft.misfit()).toContain('no longer there');
     expect(draft.changes().length).toBe(1);
   });

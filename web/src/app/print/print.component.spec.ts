@@ -1,0 +1,126 @@
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import type { HttpTestingController } from '@angular/common/http/testing';
+import type { Design, Report } from '@heathridge/core/design';
+import { layoutReport } from '@heathridge/core/report';
+import { BRITISH } from '@heathridge/core/values';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { after, button, setUpFile } from '../testing/bench';
+import { PrintComponent } from './print.component';
+
+const REPORT: Report = {
+  type: 'report',
+  id: 'p_a',
+  label: 'Fees',
+  source: { kind: 'table', id: 't_loan' },
+  columns: [
+    { column: 'f_lBorrower', label: 'Borrower', sum: false },
+    { column: 'f_lFee', label: 'Fee', sum: true },
+  ],
+  group: null,
+  sort: null,
+  paper: 'A4 tall',
+};
+const DESIGN: Design = { ...OFFICE, reports: [REPORT] };
+
+const model = (rows: number) =>
+  layoutReport({
+    title: 'Fees',
+    subtitle: '',
+    columns: [
+      { id: 'a', label: 'Borrower', kind: { kind: 'text' }, sum: false },
+      { id: 'b', label: 'Fee', kind: { kind: 'money', places: 2 }, sum: true },
+    ],
+    rows: Array.from({ length: rows }, (_, i) => [`Row ${i}`, '1.25']),
+    group: null,
+    paper: 'A4 tall',
+    locale: BRITISH,
+    measure: (text, _, size) => text.length * size * 0.5,
+  });
+
+describe('PrintComponent', () => {
+  let fixture: ComponentFixture<PrintComponent>;
+  let http: HttpTestingController;
+  let page: HTMLElement;
+  let part: PrintComponent;
+
+  beforeEach(async () => {
+    http = setUpFile(DESIGN);
+    fixture = TestBed.createComponent(PrintComponent);
+    part = fixture.componentInstance;
+    page = fixture.nativeElement as HTMLElement;
+    await fixture.whenStable();
+  });
+
+  async function laidOut(rows = 3): Promise<Report> {
+    await after(260);
+    const request = http.expectOne('/api/files/f_x/reports/pages');
+    request.flush(model(rows));
+    await fixture.whenStable();
+    return (request.request.body as { report: Report }).report;
+  }
+
+  it('paints the page model', async () => {
+    await laidOut();
+    const texts = [...page.querySelectorAll('svg text')].map(({ textContent }) => textContent.trim());
+    expect(texts).toContain('Page 1 of 1');
+    expect(texts.filter((text) => text === '£1.25').length).toBe(3);
+    expect(texts).toContain('£3.75');
+  });
+
+  it('turns pages and stops at the ends', async () => {
+    await laidOut(200);
+    expect(button(page, 'Page before').disabled).toBeTrue();
+    button(page, 'Page after').click();
+    await fixture.whenStable();
+    expect(page.querySelector('[role="status"]')!.textContent).toContain('Page 2 of');
+    part.page(99);
+    await fixture.whenStable();
+    expect(button(page, 'Page after').disabled).toBeTrue();
+  });
+
+  it('lays out again with each change', async () => {
+    await laidOut();
+    part.setGroup('f_lState');
+    expect((await laidOut()).group).toEqual({ column: 'f_lState', newPage: false });
+    expect(page.textContent).toContain('For each state');
+    part.setSort('f_lFrom');
+    expect((await laidOut()).sort).toEqual({ column: 'f_lFrom', descending: false });
+    part.setGroup('');
+    expect((await laidOut()).group).toBeNull();
+  });
+
+  it('adds, moves, sums and takes out columns', async () => {
+    await laidOut();
+    button(page, 'Due back').click();
+    expect((await laidOut()).columns.map(({ column }) => column)).toEqual([
+      'f_lBorrower',
+      'f_lFee',
+      'f_lDue',
+    ]);
+    part.moveColumn(-2);
+    expect((await laidOut()).columns.map(({ column }) => column)).toEqual([
+      'f_lDue',
+      'f_lBorrower',
+      'f_lFee',
+    ]);
+    part.removeColumn();
+    expect((await laidOut()).columns.length).toBe(2);
+  });
+
+  it('offers a sum only for numbers', async () => {
+    await laidOut();
+    expect(part.canSum('f_lFee')).toBeTrue();
+    expect(part.canSum('f_lBorrower')).toBeFalse();
+    expect(part.canSum('f_gone')).toBeFalse();
+  });
+
+  it('says why it cannot be laid out', async () => {
+    await after(260);
+    http
+      .expectOne('/api/files/f_x/reports/pages')
+      .flush({ detail: 'Too many rows.', status: 422 }, { status: 422, statusText: 'x' });
+    await fixture.whenStable();
+    expect(page.querySelector('[role="alert"]')!.textContent).toContain('Too many rows.');
+    expect(button(page, 'PDF').disabled).toBeTrue();
+  });
+});

@@ -1,0 +1,89 @@
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { bindCondition } from '@heathridge/core/expression';
+import { catalogOf } from '@heathridge/core/design';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { button, setUpFile } from '../testing/bench';
+import { ConditionBuilderComponent } from './condition-builder.component';
+import { pathsFrom } from './paths';
+
+describe('ConditionBuilderComponent', () => {
+  let fixture: ComponentFixture<ConditionBuilderComponent>;
+  const paths = pathsFrom(OFFICE, OFFICE.tables[1]!);
+
+  beforeEach(async () => {
+    setUpFile();
+    fixture = TestBed.createComponent(ConditionBuilderComponent);
+    fixture.componentRef.setInput('paths', paths);
+    await fixture.whenStable();
+  });
+
+  function made(text: string, shape: string, first?: string | number, second?: string | number): string {
+    const { componentInstance: builder } = fixture;
+    builder.choose(paths.findIndex((path) => path.text === text));
+    builder.shapeId.set(shape);
+    if (first !== undefined) builder.first.set({ value: first });
+    if (second !== undefined) builder.second.set({ value: second });
+    return builder.expression();
+  }
+
+  const cases: [string, string, (string | number | undefined)[], string][] = [
+    ['due_back', 'empty', [], 'due_back IS NULL'],
+    ['due_back', 'filled', [], 'due_back IS NOT NULL'],
+    ['due_back', 'past', [], 'due_back < CURRENT_DATE'],
+    ['due_back', 'coming', [], 'due_back > CURRENT_DATE'],
+    ['due_back', '<', ['2026-11-04'], "due_back < DATE '2026-11-04'"],
+    [
+      'due_back',
+      'between',
+      ['2026-01-01', '2026-02-01'],
+      "due_back BETWEEN DATE '2026-01-01' AND DATE '2026-02-01'",
+    ],
+    ['fee', '>=', ['12.50'], 'fee >= 12.50'],
+    ['fee', 'between', ['1.00', '2.00'], 'fee BETWEEN 1.00 AND 2.00'],
+    ['state', '=', ['Out'], "state = 'Out'"],
+    ['state', '<>', ["O'Hara"], "state <> 'O''Hara'"],
+    ['note', 'holds', ['50% of'], "note LIKE '%50!% of%' ESCAPE '!'"],
+    ['note', 'begins', ['a_b!'], "note LIKE 'a!_b!!%' ESCAPE '!'"],
+    ['borrower', '=', [12], 'borrower = 12'],
+    ['borrower.active', 'yes', [], 'borrower.active'],
+    ['borrower.active', 'no', [], 'NOT borrower.active'],
+    ['borrower.name', '=', ['Ada'], "borrower.name = 'Ada'"],
+  ];
+  for (const [text, shape, [first, second], expected] of cases) {
+    it(`makes ${expected}`, () => {
+      expect(made(text, shape, first, second)).toBe(expected);
+      expect(() => bindCondition(expected, { catalog: catalogOf(OFFICE), table: 't_loan' })).not.toThrow();
+    });
+  }
+
+  it('makes nothing while a value is missing or cannot be read', () => {
+    expect(made('fee', '>')).toBe('');
+    expect(made('fee', 'between', '1.00')).toBe('');
+    fixture.componentInstance.first.set({ value: null, typed: 'x', problem: 'no' });
+    expect(fixture.componentInstance.expression()).toBe('');
+  });
+
+  it('offers shapes after the kind of field, and starts afresh with another field', async () => {
+    const shapes = (): string[] =>
+      [...(fixture.nativeElement as HTMLElement).querySelectorAll<HTMLOptionElement>('#c-shape option')].map(
+        ({ textContent }) => textContent.trim(),
+      );
+    fixture.componentInstance.choose(paths.findIndex((path) => path.text === 'borrower.active'));
+    await fixture.whenStable();
+    expect(shapes()).toEqual(['is ticked', 'is not ticked']);
+    made('due_back', '<', '2026-11-04');
+    fixture.componentInstance.choose(paths.findIndex((path) => path.text === 'fee'));
+    await fixture.whenStable();
+    expect(fixture.componentInstance.first()).toEqual({ value: null });
+    expect(shapes()).toContain('is at most');
+  });
+
+  it('hands over the condition when Add is pressed', async () => {
+    const seen: string[] = [];
+    fixture.componentInstance.made.subscribe((text) => seen.push(text));
+    made('due_back', 'empty');
+    await fixture.whenStable();
+    button(fixture.nativeElement as HTMLElement, 'Add').click();
+    expect(seen).toEqual(['due_back IS NULL']);
+  });
+});

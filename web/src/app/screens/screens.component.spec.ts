@@ -1,0 +1,135 @@
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import type { HttpTestingController } from '@angular/common/http/testing';
+import { formFromTable } from '@heathridge/core/form';
+import type { Design } from '@heathridge/core/design';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { button, setUpFile } from '../testing/bench';
+import { ScreensComponent } from './screens.component';
+
+const FORM = formFromTable(OFFICE, OFFICE.tables[1]!, 'o_a', 'Loan desk');
+const DESIGN: Design = { ...OFFICE, forms: [FORM] };
+
+describe('ScreensComponent', () => {
+  let fixture: ComponentFixture<ScreensComponent>;
+  let http: HttpTestingController;
+  let page: HTMLElement;
+  let part: ScreensComponent;
+
+  beforeEach(async () => {
+    http = setUpFile(DESIGN);
+    fixture = TestBed.createComponent(ScreensComponent);
+    part = fixture.componentInstance;
+    page = fixture.nativeElement as HTMLElement;
+    await fixture.whenStable();
+    http.expectOne('/api/files/f_x/forms/preview').flush({
+      record: {
+        key: [1000],
+        cells: {
+          f_lNo: 1000,
+          f_lBorrower: [1, 'Ada Quist'],
+          f_lFrom: '2026-11-01',
+          f_lDue: null,
+          f_lFee: '3.50',
+          f_lState: 'Out',
+          f_lNote: null,
+        },
+      },
+      subforms: [{ link: 'f_fLoan', rows: [] }],
+    });
+    await fixture.whenStable();
+  });
+
+  const order = (): string[] => part.form()!.fields.map(({ field }) => field);
+  const cell = (name: string): HTMLElement =>
+    page.querySelector<HTMLElement>(`[role="button"][aria-label="${name}"]`)!;
+
+  it('shows a record of the real data, lookups as their text', () => {
+    expect(cell('Borrower').textContent).toContain('Ada Quist');
+    expect(cell('Fee').textContent).toContain('£3.50');
+    expect(page.textContent).toContain('Row 1000 of the real data');
+  });
+
+  it('numbers the order of the Tab key, leaving out what may only be read', () => {
+    const tabs = [...page.querySelectorAll('.tab')].map(({ textContent }) => textContent.trim());
+    expect(tabs).toEqual(['–', '1', '2', '3', '4', '5', '6']);
+  });
+
+  it('picks one cell, or several with Shift, and sets them together', async () => {
+    cell('Lent on').click();
+    cell('Due back').dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
+    await fixture.whenStable();
+    expect(page.textContent).toContain('2 cells picked');
+    button(page, '6').click();
+    button(page, 'read').click();
+    await fixture.whenStable();
+    const picked = part.form()!.fields.filter(({ field }) => ['f_lFrom', 'f_lDue'].includes(field));
+    expect(picked.map(({ width, people }) => [width, people])).toEqual([
+      [6, 'read'],
+      [6, 'read'],
+    ]);
+    expect(part.unsaved()).toBeTrue();
+  });
+
+  it('moves a cell by its buttons and by Alt and an arrow key', async () => {
+    cell('Fee').click();
+    await fixture.whenStable();
+    button(page, 'earlier').click();
+    expect(order().indexOf('f_lFee')).toBe(3);
+    await fixture.whenStable();
+    cell('Fee').dispatchEvent(
+      new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true }),
+    );
+    expect(order().indexOf('f_lFee')).toBe(4);
+  });
+
+  it('takes a field off the form onto the shelf, and places it again', async () => {
+    cell('Note').click();
+    await fixture.whenStable();
+    button(page, 'Take off the form').click();
+    await fixture.whenStable();
+    expect(order()).not.toContain('f_lNote');
+    expect(part.form()!.hidden).toEqual(['f_lNote']);
+    button(page, 'Note').click();
+    expect(order().at(-1)).toBe('f_lNote');
+    expect(part.form()!.hidden).toEqual([]);
+  });
+
+  it('chooses the columns of a subform, and never leaves it without one', async () => {
+    cell('Fines').click();
+    await fixture.whenStable();
+    part.toggleColumn('f_fNo');
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    expect(part.form()!.subforms[0]!.fields.map(({ field }) => field)).toEqual(['f_fAmount']);
+    part.toggleColumn('f_fAmount');
+    http.expectNone('/api/files/f_x/forms/preview');
+    expect(part.form()!.subforms[0]!.fields.length).toBe(1);
+    part.toggleColumn('f_fNo');
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    expect(part.form()!.subforms[0]!.fields.map(({ field }) => field)).toEqual(['f_fNo', 'f_fAmount']);
+  });
+
+  it('hides a subform and offers it again', async () => {
+    part.picked.set(['f_fLoan']);
+    part.setSubform({ shown: false });
+    part.picked.set([]);
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    await fixture.whenStable();
+    button(page, 'Fines').click();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    expect(part.form()!.subforms[0]!.shown).toBeTrue();
+  });
+
+  it('saves the form as it stands', async () => {
+    part.rename('Lending');
+    await fixture.whenStable();
+    button(page, 'Save screen').click();
+    const request = http.expectOne('/api/files/f_x/definitions/o_a');
+    expect(request.request.method).toBe('PUT');
+    expect(request.request.body.label).toBe('Lending');
+    request.flush(
+      { detail: 'There is a form called “Lending” already.', status: 409 },
+      { status: 409, statusText: 'Conflict' },
+    );
+    expect(part.unsaved()).toBeTrue();
+  });
+});

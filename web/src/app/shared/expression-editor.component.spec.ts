@@ -1,0 +1,74 @@
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { catalogOf } from '@heathridge/core/design';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { setUp } from '../testing/bench';
+import { ExpressionEditorComponent } from './expression-editor.component';
+
+describe('ExpressionEditorComponent', () => {
+  let fixture: ComponentFixture<ExpressionEditorComponent>;
+  let seen: { text: string; ok: boolean }[];
+
+  async function show(value: string, rest: Record<string, unknown> = {}): Promise<HTMLElement> {
+    setUp();
+    fixture = TestBed.createComponent(ExpressionEditorComponent);
+    const inputs = {
+      value,
+      catalog: catalogOf(OFFICE),
+      table: 't_loan',
+      label: 'Rule',
+      condition: true,
+      ...rest,
+    };
+    for (const [name, given] of Object.entries(inputs)) fixture.componentRef.setInput(name, given);
+    seen = [];
+    fixture.componentInstance.changed.subscribe((change) => seen.push(change));
+    await fixture.whenStable();
+    return fixture.nativeElement as HTMLElement;
+  }
+
+  const message = (): string =>
+    (fixture.nativeElement as HTMLElement).querySelector('[role="status"]')?.textContent.trim() ?? '';
+
+  it('takes what holds together, and is named for those who listen', async () => {
+    const element = await show('due_back > lent_on');
+    expect(message()).toBe('');
+    expect(element.querySelector('.cm-content')!.getAttribute('aria-label')).toBe('Rule');
+    expect(element.querySelector('.cm-content')!.textContent).toBe('due_back > lent_on');
+  });
+
+  const wrong: [string, RegExp][] = [
+    ['due_back >', /ends too early/],
+    ['due_bakc > lent_on', /no field “due_bakc”.*due_back/],
+    ['fee + 1', /Expected a condition/],
+    ["due_back > '2026-01-01'", /DATE '2026-11-04'/],
+  ];
+  for (const [text, words] of wrong) {
+    it(`says what is wrong with ${text}`, async () => {
+      await show(text);
+      expect(message()).toMatch(words);
+    });
+  }
+
+  it('warns of a division by zero', async () => {
+    await show('fee / 0', { condition: false });
+    expect(message()).toBe('Division by zero: this is always empty.');
+  });
+
+  it('lets an empty line be, where it may be', async () => {
+    await show('');
+    expect(message()).toBe('');
+    fixture.componentRef.setInput('optional', false);
+    fixture.componentRef.setInput('value', ' ');
+    await fixture.whenStable();
+    expect(message()).toContain('nothing here yet');
+  });
+
+  it('follows its value from outside and allows no field where there is no row', async () => {
+    const element = await show('CURRENT_DATE', { condition: false, table: null });
+    expect(message()).toBe('');
+    fixture.componentRef.setInput('value', 'fee');
+    await fixture.whenStable();
+    expect(element.querySelector('.cm-content')!.textContent).toBe('fee');
+    expect(message()).toContain('No field can be used here');
+  });
+});

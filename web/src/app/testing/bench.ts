@@ -1,0 +1,54 @@
+import { provideZonelessChangeDetection } from '@angular/core';
+import { provideHttpClient } from '@angular/common/http';
+import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
+import { TestBed } from '@angular/core/testing';
+import { provideNativeDateAdapter } from '@angular/material/core';
+import { MatIconRegistry } from '@angular/material/icon';
+import { DomSanitizer } from '@angular/platform-browser';
+import { provideRouter } from '@angular/router';
+import type { Design } from '@heathridge/core/design';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { FileStore } from '../bench/file.store';
+import { ICONS } from '../shared/icons';
+
+/** Sets up what every page needs, without a server: calls are answered by the test. */
+export function setUp(): HttpTestingController {
+  TestBed.configureTestingModule({
+    providers: [
+      provideZonelessChangeDetection(),
+      provideHttpClient(),
+      provideHttpClientTesting(),
+      provideRouter([]),
+      provideNativeDateAdapter(),
+      FileStore,
+    ],
+  });
+  const [registry, sanitizer] = [TestBed.inject(MatIconRegistry), TestBed.inject(DomSanitizer)];
+  for (const [name, svg] of Object.entries(ICONS))
+    registry.addSvgIconLiteral(name, sanitizer.bypassSecurityTrustHtml(svg));
+  return TestBed.inject(HttpTestingController);
+}
+
+/** Sets up an open file with a design, by default the sample office. */
+export function setUpFile(design: Design = OFFICE): HttpTestingController {
+  const http = setUp();
+  TestBed.inject(FileStore).open('f_x');
+  http
+    .expectOne('/api/files/f_x/design')
+    .flush({ name: 'X', design, counts: { t_loan: 7 }, places: [], draft: null, today: '2026-11-25' });
+  return http;
+}
+
+/** Waits for debounced work to begin. */
+export const after = (milliseconds: number): Promise<void> =>
+  new Promise((resolve) => setTimeout(resolve, milliseconds));
+
+/** The button with this text or label. */
+export function button(root: HTMLElement, name: string): HTMLButtonElement {
+  const found = [...root.querySelectorAll('button')].find(
+    (item) =>
+      item.getAttribute('aria-label') === name || item.textContent.replace(/\s+/g, ' ').trim() === name,
+  );
+  if (!found) throw new Error(`No button ${name}`);
+  return found;
+}
