@@ -67,7 +67,7 @@ for (const [name, project] of [
   ['types of the web', 'web/tsconfig.spec.json'],
   ['types of the end-to-end tests', 'e2e'],
 ])
-  await single(name, 'npx', ['tsc', '-p', project]);
+  await single(name, 'npx', ['tsc', '--noEmit', '-p', project]);
 await suite('core and web in the browser', 'npx', ['ng', 'test', '--no-progress'], {
   cwd: `${root}/web`,
   env: { NG_CLI_ANALYTICS: 'false' },

@@ -1,4 +1,12 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  inject,
+  signal,
+  viewChild,
+  type ElementRef,
+} from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 
 export interface GoTo {
@@ -16,6 +24,7 @@ export interface GoTo {
     <div class="box">
       <label class="visually-hidden" for="go-to">Go to</label>
       <input
+        #box
         id="go-to"
         class="input"
         placeholder="A table, query, screen, report or stage"
@@ -71,6 +80,7 @@ export class GoToDialog {
   readonly ref = inject<MatDialogRef<GoToDialog, GoTo>>(MatDialogRef);
   private readonly items = inject<readonly GoTo[]>(MAT_DIALOG_DATA);
   private readonly text = signal('');
+  private readonly box = viewChild.required<ElementRef<HTMLInputElement>>('box');
   readonly at = signal(0);
   readonly found = computed(() => {
     const words = this.text().toLowerCase().split(/\s+/).filter(Boolean);
@@ -78,6 +88,11 @@ export class GoToDialog {
       .filter(({ label, what }) => words.every((word) => `${label} ${what}`.toLowerCase().includes(word)))
       .slice(0, 50);
   });
+
+  constructor() {
+    // At once: whoever pressed the keys is typing already.
+    afterNextRender(() => this.box().nativeElement.focus());
+  }
 
   typed(text: string): void {
     this.text.set(text);

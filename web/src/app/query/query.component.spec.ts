@@ -50,7 +50,8 @@ describe('QueryComponent', () => {
     return (request.request.body as { query: Query }).query;
   }
 
-  const sentence = (): string => page.querySelector('.sentence')!.textContent.replace(/\s+/g, ' ').trim();
+  const sentence = (): string =>
+    page.querySelector('.sentence')!.textContent.replace(/\s+/g, ' ').replace(/ ,/g, ',').trim();
 
   it('reads as a sentence', async () => {
     await run();
