@@ -129,7 +129,7 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   await office.button('Begin').click();
   await office.button('+ keep rows where…').click();
   await page.getByLabel('Keep rows where').selectOption({ label: 'Fee' });
-  await page.getByLabel('how').selectOption({ label: 'is more than' });
+  await page.getByLabel('how', { exact: true }).selectOption({ label: 'is more than' });
   await page.getByLabel('Value', { exact: true }).fill('1');
   await page.getByLabel('Value', { exact: true }).press('Tab');
   await page.getByRole('dialog').getByRole('button', { name: 'Add' }).click();

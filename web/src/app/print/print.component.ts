@@ -1,16 +1,12 @@
-import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { Router } from '@angular/router';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
 import { sourceColumns, type PageModel } from '@heathridge/core/report';
-import { FileStore } from '../bench/file.store';
+import { DocumentPage } from '../bench/document-page';
 import { Api } from '../shared/api.service';
-import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import { PageComponent } from './page.component';
@@ -28,13 +24,11 @@ const FIRST_COLUMNS = 6;
   templateUrl: './print.component.html',
   styleUrl: './print.component.scss',
 })
-export class PrintComponent {
+export class PrintComponent extends DocumentPage<Report> {
   private readonly api = inject(Api);
-  private readonly dialog = inject(MatDialog);
-  private readonly router = inject(Router);
-  readonly store = inject(FileStore);
-  readonly reportParam = input<string | undefined>(undefined, { alias: 'report' });
-  readonly report = signal<Report | null>(null);
+  protected override readonly speech = { one: 'report', dropped: 'the rows it prints stay as they are' };
+  override readonly wanted = input<string | undefined>(undefined, { alias: 'report' });
+  readonly report = this.document;
   readonly model = signal<PageModel | null>(null);
   readonly at = signal(0);
   readonly problem = signal('');
@@ -42,14 +36,6 @@ export class PrintComponent {
   readonly picked = signal<string | null>(null);
   private readonly layouts = new Subject<Report>();
 
-  readonly dirty = computed(() => {
-    const report = this.report();
-    return (
-      report !== null &&
-      JSON.stringify(this.store.design().reports.find(({ id }) => id === report.id)) !==
-        JSON.stringify(report)
-    );
-  });
   readonly choices = computed(() => {
     const report = this.report();
     return report ? sourceColumns(this.store.design(), report.source) : [];
@@ -73,6 +59,7 @@ export class PrintComponent {
   );
 
   constructor() {
+    super();
     this.layouts
       .pipe(
         debounceTime(200),
@@ -95,91 +82,30 @@ export class PrintComponent {
         this.busy.set(false);
         this.at.update((at) => Math.min(at, model.pages.length - 1));
       });
-    effect(() => {
-      const wanted = this.reportParam();
-      const { reports } = this.store.design();
-      untracked(() => {
-        if (this.report() !== null && (wanted === undefined || wanted === this.report()?.id)) return;
-        const found = reports.find(({ id }) => id === wanted) ?? reports[0];
-        if (found) this.take(found);
-      });
-    });
   }
 
-  unsaved(): boolean {
-    return this.dirty();
-  }
-
-  keys(event: KeyboardEvent): void {
-    if (event.ctrlKey && event.key.toLowerCase() === 's') {
-      event.preventDefault();
-      if (this.dirty()) this.save();
-    }
-  }
-
-  open(report: Report): void {
-    if (report.id === this.report()?.id) return;
-    this.ifFree(() => {
-      this.take(report);
-      void this.router.navigate([], { queryParams: { report: report.id } });
-    });
+  all(): readonly Report[] {
+    return this.store.design().reports;
   }
 
   make(): void {
-    this.ifFree(() => {
-      const { tables, queries } = this.store.design();
-      const options = [
-        ...queries.map(({ id, label }) => ({ id: `query ${id}`, label, group: 'query' })),
-        ...tables.map(({ id, plural }) => ({ id: `table ${id}`, label: plural, group: 'table' })),
-      ];
-      const data: Question = {
+    const { tables, queries } = this.store.design();
+    const options = [
+      ...queries.map(({ id, label }) => ({ id: `query ${id}`, label, group: 'query' })),
+      ...tables.map(({ id, plural }) => ({ id: `table ${id}`, label: plural, group: 'table' })),
+    ];
+    this.begin(
+      {
         title: 'New report',
         label: 'What is its title?',
         act: 'Lay it out',
         from: { label: 'Prints the rows of', options },
-      };
-      this.dialog
-        .open<AskDialog, Question, Answer>(AskDialog, { data })
-        .afterClosed()
-        .subscribe((answer) => {
-          if (!answer) return;
-          const [kind, id] = answer.from.split(' ') as ['table' | 'query', string];
-          this.take(this.fresh(answer.name, { kind, id }));
-        });
-    });
-  }
-
-  save(): void {
-    const report = this.report();
-    if (report) this.store.save(report).subscribe();
-  }
-
-  drop(): void {
-    const report = this.report();
-    if (!report) return;
-    const data: Confirmation = {
-      title: `Drop ${report.label}?`,
-      text: 'The report goes; the rows it prints stay as they are.',
-      act: 'Drop it',
-      stay: 'Keep it',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => {
-        if (!sure) return;
-        const forget = (): void => {
-          this.report.set(null);
-          this.model.set(null);
-          const [next] = this.store.design().reports;
-          if (next) this.take(next);
-          void this.router.navigate([], { queryParams: {} });
-        };
-        if (this.store.design().reports.some(({ id }) => id === report.id))
-          this.store.drop(report).subscribe(forget);
-        else forget();
-      });
+      },
+      ({ name, from }) => {
+        const [kind, id] = from.split(' ') as ['table' | 'query', string];
+        return this.fresh(name, { kind, id });
+      },
+    );
   }
 
   set(patch: Partial<Report>): void {
@@ -187,10 +113,6 @@ export class PrintComponent {
     if (!report) return;
     this.report.set({ ...report, ...patch });
     this.layouts.next(this.report()!);
-  }
-
-  rename(label: string): void {
-    if (label.trim() !== '') this.set({ label: label.trim() });
   }
 
   labelOf(id: string): string {
@@ -272,30 +194,12 @@ export class PrintComponent {
     };
   }
 
-  private take(report: Report): void {
-    this.report.set(report);
+  protected override take(report: Report): void {
+    super.take(report);
     this.model.set(null);
     this.picked.set(null);
     this.at.set(0);
     this.problem.set('');
     this.layouts.next(report);
-  }
-
-  private ifFree(then: () => void): void {
-    if (!this.dirty()) {
-      then();
-      return;
-    }
-    const data: Confirmation = {
-      title: 'Leave this report unsaved?',
-      text: 'What you changed in it is not saved yet.',
-      act: 'Leave it',
-      stay: 'Stay here',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => sure && then());
   }
 }

@@ -95,7 +95,7 @@ describe('QueryComponent', () => {
     fixture.componentInstance.setCondition(0, { text: 'due_back >', ok: false });
     await after(300);
     http.expectNone('/api/files/f_x/query/run');
-    expect(fixture.componentInstance.query()!.where).toEqual(QUERY.where);
+    expect(fixture.componentInstance.document()!.where).toEqual(QUERY.where);
   });
 
   it('groups, with a count to begin with, and sorts only by what is left', async () => {
@@ -148,7 +148,7 @@ describe('QueryComponent', () => {
     const first: (number | null)[] = [];
     for (const text of ['10', '0', 'x', '99999999']) {
       fixture.componentInstance.setFirst(text);
-      first.push(fixture.componentInstance.query()!.first);
+      first.push(fixture.componentInstance.document()!.first);
     }
     expect(first).toEqual([10, null, null, 1_000_000]);
     await run();
@@ -177,7 +177,7 @@ describe('QueryComponent', () => {
     await run();
     button(page, 'Second').click();
     await fixture.whenStable();
-    expect(fixture.componentInstance.query()!.id).toBe('q_a');
+    expect(fixture.componentInstance.document()!.id).toBe('q_a');
     expect(document.body.textContent).toContain('Leave this query unsaved?');
     document.querySelectorAll('mat-dialog-container').forEach((dialog) => dialog.remove());
   });

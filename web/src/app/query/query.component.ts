@@ -1,10 +1,6 @@
-import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { OverlayModule } from '@angular/cdk/overlay';
-import { A11yModule } from '@angular/cdk/a11y';
+import { Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { Router } from '@angular/router';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
@@ -18,13 +14,12 @@ import {
 } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
 import { isNumeric, showValue, type Value } from '@heathridge/core/values';
-import { FileStore } from '../bench/file.store';
+import { DocumentPage } from '../bench/document-page';
 import { Api, type QueryResult } from '../shared/api.service';
-import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
+import { ChipComponent } from './chip.component';
 import { ConditionBuilderComponent } from './condition-builder.component';
 import { FunnelComponent } from './funnel.component';
 import { pathsFrom, type FieldPath } from './paths';
@@ -37,20 +32,13 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
   { id: 'most', label: 'most' },
 ];
 
-/** Which part of the sentence is being edited. */
-interface Part {
-  readonly kind: 'with' | 'where' | 'column' | 'by' | 'measure' | 'sort' | 'first';
-  readonly index: number;
-}
-
 /** A query as a sentence, its funnel and its result. */
 @Component({
   selector: 'hr-query',
   imports: [
-    A11yModule,
     FormsModule,
     MatIconModule,
-    OverlayModule,
+    ChipComponent,
     ConditionBuilderComponent,
     ExpressionEditorComponent,
     FunnelComponent,
@@ -59,30 +47,23 @@ interface Part {
   templateUrl: './query.component.html',
   styleUrl: './query.component.scss',
 })
-export class QueryComponent {
+export class QueryComponent extends DocumentPage<Query> {
   private readonly api = inject(Api);
-  private readonly dialog = inject(MatDialog);
-  private readonly router = inject(Router);
-  readonly store = inject(FileStore);
   readonly totals = TOTALS;
-  readonly queryParam = input<string | undefined>(undefined, { alias: 'query' });
-  /** The query as it is being edited; null until there is one. */
-  readonly query = signal<Query | null>(null);
+  protected override readonly speech = { one: 'query', dropped: 'the rows it reads stay as they are' };
+  override readonly wanted = input<string | undefined>(undefined, { alias: 'query' });
+  private readonly query = this.document;
   readonly result = signal<QueryResult | null>(null);
   readonly problem = signal('');
   readonly busy = signal(false);
   readonly view = signal<'words' | 'sql'>('words');
-  readonly part = signal<Part | null>(null);
+  /** The column that has just been added and is to be written. */
+  readonly added = signal('');
   private readonly runs = new Subject<Query>();
 
   readonly table = computed(
     (): Table | null => this.store.design().tables.find(({ id }) => id === this.query()?.from) ?? null,
   );
-  readonly dirty = computed(() => {
-    const query = this.query();
-    const saved = this.store.design().queries.find(({ id }) => id === query?.id);
-    return query !== null && JSON.stringify(saved) !== JSON.stringify(query);
-  });
   /** Fields that a column, group or total may use: of the table and along its lookups. */
   readonly fieldPaths = computed((): FieldPath[] => {
     const table = this.table();
@@ -98,6 +79,7 @@ export class QueryComponent {
   });
 
   constructor() {
+    super();
     this.runs
       .pipe(
         debounceTime(250),
@@ -119,87 +101,23 @@ export class QueryComponent {
         this.problem.set('');
         this.busy.set(false);
       });
-    effect(() => {
-      const wanted = this.queryParam();
-      const { queries } = this.store.design();
-      untracked(() => {
-        if (this.query() !== null && (wanted === undefined || wanted === this.query()?.id)) return;
-        const found = queries.find(({ id }) => id === wanted) ?? queries[0];
-        if (found) this.take(found);
-      });
-    });
   }
 
-  unsaved(): boolean {
-    return this.dirty();
-  }
-
-  keys(event: KeyboardEvent): void {
-    if (event.ctrlKey && event.key.toLowerCase() === 's') {
-      event.preventDefault();
-      if (this.dirty()) this.save();
-    }
-  }
-
-  open(query: Query): void {
-    if (query.id === this.query()?.id) return;
-    this.ifFree(() => {
-      this.take(query);
-      void this.router.navigate([], { queryParams: { query: query.id } });
-    });
+  all(): readonly Query[] {
+    return this.store.design().queries;
   }
 
   make(): void {
-    this.ifFree(() => {
-      const data: Question = {
+    const options = this.store.design().tables.map(({ id, label }) => ({ id, label }));
+    this.begin(
+      {
         title: 'New query',
         label: 'What is it called?',
         act: 'Begin',
-        from: {
-          label: 'Take every',
-          options: this.store.design().tables.map(({ id, label }) => ({ id, label })),
-        },
-      };
-      this.dialog
-        .open<AskDialog, Question, Answer>(AskDialog, { data })
-        .afterClosed()
-        .subscribe(
-          (answer) =>
-            answer && this.take(newQuery(newId('q'), answer.name, tableOf(this.store.design(), answer.from))),
-        );
-    });
-  }
-
-  save(): void {
-    const query = this.query();
-    if (query) this.store.save(query).subscribe();
-  }
-
-  drop(): void {
-    const query = this.query();
-    if (!query) return;
-    const data: Confirmation = {
-      title: `Drop ${query.label}?`,
-      text: 'The query goes; the rows it reads stay as they are.',
-      act: 'Drop it',
-      stay: 'Keep it',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => {
-        if (!sure) return;
-        const forget = (): void => {
-          this.query.set(null);
-          const [next] = this.store.design().queries;
-          if (next) this.take(next);
-          void this.router.navigate([], { queryParams: {} });
-        };
-        if (this.store.design().queries.some(({ id }) => id === query.id))
-          this.store.drop(query).subscribe(forget);
-        else forget();
-      });
+        from: { label: 'Take every', options },
+      },
+      ({ name, from }) => newQuery(newId('q'), name, tableOf(this.store.design(), from)),
+    );
   }
 
   set(patch: Partial<Query>): void {
@@ -217,20 +135,6 @@ export class QueryComponent {
     );
     this.query.set({ ...next, sort: next.sort.filter(({ column }) => ids.has(column)) });
     this.runs.next(this.query()!);
-  }
-
-  edit(kind: Part['kind'], index: number): void {
-    const open = this.part();
-    this.part.set(open?.kind === kind && open.index === index ? null : { kind, index });
-  }
-
-  isOpen(kind: Part['kind'], index: number): boolean {
-    const open = this.part();
-    return open?.kind === kind && open.index === index;
-  }
-
-  close(): void {
-    this.part.set(null);
   }
 
   /** An expression in stored form with today's names. */
@@ -273,7 +177,6 @@ export class QueryComponent {
   addLink(path: readonly string[]): void {
     const query = this.query()!;
     this.set({ with: [...query.with, { path: [...path], keepWithout: true }] });
-    this.close();
   }
 
   setKeep(index: number, keepWithout: boolean): void {
@@ -282,7 +185,6 @@ export class QueryComponent {
 
   removeAt(kind: 'with' | 'where' | 'columns' | 'sort', index: number): void {
     this.set({ [kind]: this.query()![kind].filter((_, i) => i !== index) });
-    this.close();
   }
 
   setCondition(index: number, { text, ok }: { text: string; ok: boolean }): void {
@@ -296,7 +198,6 @@ export class QueryComponent {
 
   addCondition(text: string): void {
     this.set({ where: [...this.query()!.where, this.stored(text)] });
-    this.close();
   }
 
   addColumn(path: FieldPath): void {
@@ -310,13 +211,14 @@ export class QueryComponent {
     const query = this.query()!;
     const first = this.fieldPaths()[0];
     if (!first) return;
+    const id = newId('c');
     this.set({
       columns: [
         ...query.columns,
         { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) },
       ],
     });
-    this.part.set({ kind: 'column', index: query.columns.length });
+    this.added.set(id);
   }
 
   setColumn(index: number, patch: Partial<QueryColumn>): void {
@@ -337,7 +239,6 @@ export class QueryComponent {
     if (!item) return;
     columns.splice(index + by, 0, item);
     this.set({ columns });
-    this.part.set({ kind: 'column', index: index + by });
   }
 
   groupBy(path: FieldPath): void {
@@ -358,7 +259,6 @@ export class QueryComponent {
         by: [...group.by, { id: newId('g'), label: path.label, expression: this.stored(path.text) }],
       },
     });
-    this.close();
   }
 
   groupText(index: number, { text, ok }: { text: string; ok: boolean }): void {
@@ -388,7 +288,6 @@ export class QueryComponent {
     const group = this.query()!.group!;
     const by = group.by.filter((_, i) => i !== index);
     this.set({ group: by.length === 0 ? null : { ...group, by } });
-    this.close();
   }
 
   addMeasure(total: Measure['total'], path: FieldPath | null): void {
@@ -406,7 +305,6 @@ export class QueryComponent {
       expression: path ? this.stored(path.text) : null,
     };
     this.set({ group: { ...group, measures: [...group.measures, measure] } });
-    this.close();
   }
 
   setMeasure(index: number, patch: Partial<Measure>): void {
@@ -441,12 +339,10 @@ export class QueryComponent {
   removeMeasure(index: number): void {
     const group = this.query()!.group!;
     this.set({ group: { ...group, measures: group.measures.filter((_, i) => i !== index) } });
-    this.close();
   }
 
   addSort(column: string): void {
     this.set({ sort: [...this.query()!.sort, { column, descending: false }] });
-    this.close();
   }
 
   setSort(index: number, patch: Partial<Query['sort'][number]>): void {
@@ -469,10 +365,6 @@ export class QueryComponent {
     this.set({ first: first >= 1 ? Math.min(first, 1_000_000) : null });
   }
 
-  rename(label: string): void {
-    if (label.trim() !== '') this.set({ label: label.trim() });
-  }
-
   cell(value: Value, column: number): string {
     const kind = this.result()!.columns[column]!.kind;
     return showValue(kind, value, this.store.locale());
@@ -482,29 +374,11 @@ export class QueryComponent {
     return isNumeric(this.result()!.columns[column]!.kind);
   }
 
-  private take(query: Query): void {
-    this.query.set(query);
-    this.part.set(null);
+  protected override take(query: Query): void {
+    super.take(query);
+    this.added.set('');
     this.result.set(null);
     this.problem.set('');
     this.runs.next(query);
-  }
-
-  private ifFree(then: () => void): void {
-    if (!this.dirty()) {
-      then();
-      return;
-    }
-    const data: Confirmation = {
-      title: 'Leave this query unsaved?',
-      text: 'What you changed in it is not saved yet.',
-      act: 'Leave it',
-      stay: 'Stay here',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => sure && then());
   }
 }

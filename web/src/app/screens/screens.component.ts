@@ -1,18 +1,14 @@
-import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { Router } from '@angular/router';
 import { catchError, of, Subject, switchMap } from 'rxjs';
 import { fieldOf, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
 import { formFromTable, moved, widthOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
-import { FileStore } from '../bench/file.store';
+import { DocumentPage } from '../bench/document-page';
 import { FormViewComponent } from '../desk/form-view.component';
 import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';
-import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 
@@ -28,15 +24,13 @@ const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',
 })
-export class ScreensComponent {
+export class ScreensComponent extends DocumentPage<Form> {
   private readonly api = inject(Api);
-  private readonly dialog = inject(MatDialog);
-  private readonly router = inject(Router);
   private readonly toast = inject(Toast);
-  readonly store = inject(FileStore);
   readonly widths = WIDTHS;
-  readonly screenParam = input<string | undefined>(undefined, { alias: 'screen' });
-  readonly form = signal<Form | null>(null);
+  protected override readonly speech = { one: 'screen', dropped: 'the rows it shows stay as they are' };
+  override readonly wanted = input<string | undefined>(undefined, { alias: 'screen' });
+  readonly form = this.document;
   readonly data = signal<RecordData | null>(null);
   readonly picked = signal<readonly string[]>([]);
   private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
@@ -44,13 +38,6 @@ export class ScreensComponent {
   readonly table = computed(
     (): Table | null => this.store.design().tables.find(({ id }) => id === this.form()?.table) ?? null,
   );
-  readonly dirty = computed(() => {
-    const form = this.form();
-    return (
-      form !== null &&
-      JSON.stringify(this.store.design().forms.find(({ id }) => id === form.id)) !== JSON.stringify(form)
-    );
-  });
   readonly state = computed((): RecordState | null => {
     const form = this.form();
     if (!form || !this.table()) return null;
@@ -81,6 +68,7 @@ export class ScreensComponent {
   });
 
   constructor() {
+    super();
     this.previews
       .pipe(
         switchMap(({ form, key }) =>
@@ -94,98 +82,25 @@ export class ScreensComponent {
         takeUntilDestroyed(),
       )
       .subscribe((data) => this.data.set(data));
-    effect(() => {
-      const wanted = this.screenParam();
-      const { forms } = this.store.design();
-      untracked(() => {
-        if (this.form() !== null && (wanted === undefined || wanted === this.form()?.id)) return;
-        const found = forms.find(({ id }) => id === wanted) ?? forms[0];
-        if (found) this.take(found);
-      });
-    });
   }
 
-  unsaved(): boolean {
-    return this.dirty();
-  }
-
-  keys(event: KeyboardEvent): void {
-    if (event.ctrlKey && event.key.toLowerCase() === 's') {
-      event.preventDefault();
-      if (this.dirty()) this.save();
-    }
-  }
-
-  open(form: Form): void {
-    if (form.id === this.form()?.id) return;
-    this.ifFree(() => {
-      this.take(form);
-      void this.router.navigate([], { queryParams: { screen: form.id } });
-    });
+  all(): readonly Form[] {
+    return this.store.design().forms;
   }
 
   make(): void {
-    this.ifFree(() => {
-      const options = this.store.design().tables.map(({ id, plural }) => ({ id, label: plural }));
-      const data: Question = {
+    const options = this.store.design().tables.map(({ id, plural }) => ({ id, label: plural }));
+    this.begin(
+      {
         title: 'New form',
         label: 'What is it called on the Desk?',
         act: 'Make it',
         from: { label: 'From the table', options },
         hint: 'Every field gets its control, every table that links to it a subform.',
-      };
-      this.dialog
-        .open<AskDialog, Question, Answer>(AskDialog, { data })
-        .afterClosed()
-        .subscribe(
-          (answer) =>
-            answer &&
-            this.take(
-              formFromTable(
-                this.store.design(),
-                tableOf(this.store.design(), answer.from),
-                newId('o'),
-                answer.name,
-              ),
-            ),
-        );
-    });
-  }
-
-  save(): void {
-    const form = this.form();
-    if (form) this.store.save(form).subscribe();
-  }
-
-  drop(): void {
-    const form = this.form();
-    if (!form) return;
-    const data: Confirmation = {
-      title: `Drop ${form.label}?`,
-      text: 'The screen goes from the Desk; the rows it shows stay as they are.',
-      act: 'Drop it',
-      stay: 'Keep it',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => {
-        if (!sure) return;
-        const forget = (): void => {
-          this.form.set(null);
-          const [next] = this.store.design().forms;
-          if (next) this.take(next);
-          void this.router.navigate([], { queryParams: {} });
-        };
-        if (this.store.design().forms.some(({ id }) => id === form.id))
-          this.store.drop(form).subscribe(forget);
-        else forget();
-      });
-  }
-
-  rename(label: string): void {
-    if (label.trim() !== '') this.set({ label: label.trim() });
+      },
+      ({ name, from }) =>
+        formFromTable(this.store.design(), tableOf(this.store.design(), from), newId('o'), name),
+    );
   }
 
   pick({ id, more }: { id: string; more: boolean }): void {
@@ -301,28 +216,10 @@ export class ScreensComponent {
     if (patch.subforms) this.previews.next({ form: next, key: this.data()?.record.key ?? null });
   }
 
-  private take(form: Form): void {
-    this.form.set(form);
+  protected override take(form: Form): void {
+    super.take(form);
     this.data.set(null);
     this.picked.set([]);
     this.previews.next({ form, key: null });
-  }
-
-  private ifFree(then: () => void): void {
-    if (!this.dirty()) {
-      then();
-      return;
-    }
-    const data: Confirmation = {
-      title: 'Leave this screen unsaved?',
-      text: 'What you changed in it is not saved yet.',
-      act: 'Leave it',
-      stay: 'Stay here',
-      danger: true,
-    };
-    this.dialog
-      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-      .afterClosed()
-      .subscribe((sure) => sure && then());
   }
 }

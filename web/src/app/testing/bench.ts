@@ -1,4 +1,4 @@
-import { provideZonelessChangeDetection } from '@angular/core';
+import { provideZonelessChangeDetection, type Provider } from '@angular/core';
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
@@ -12,7 +12,7 @@ import { FileStore } from '../bench/file.store';
 import { ICONS } from '../shared/icons';
 
 /** Sets up what every page needs, without a server: calls are answered by the test. */
-export function setUp(): HttpTestingController {
+export function setUp(more: Provider[] = []): HttpTestingController {
   TestBed.configureTestingModule({
     providers: [
       provideZonelessChangeDetection(),
@@ -21,6 +21,7 @@ export function setUp(): HttpTestingController {
       provideRouter([]),
       provideNativeDateAdapter(),
       FileStore,
+      ...more,
     ],
   });
   const [registry, sanitizer] = [TestBed.inject(MatIconRegistry), TestBed.inject(DomSanitizer)];
