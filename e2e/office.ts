@@ -87,10 +87,4 @@ export class OfficePage {
     await this.page.keyboard.type(text);
     await this.page.keyboard.press('Escape');
   }
-
-  cell(row: number | 'new', column: string): Locator {
-    const rows = row === 'new' ? '.ag-floating-bottom' : '.ag-center-cols-container';
-    const index = row === 'new' ? '' : `[row-index="${row}"]`;
-    return this.page.locator(`${rows} .ag-row${index} [col-id="${column}"]`);
-  }
 }

@@ -40,7 +40,7 @@ try {
 
   await page.getByRole('link', { name: 'Fill' }).click();
   await page.getByRole('button', { name: /^Hires/ }).click();
-  await page.locator('.ag-center-cols-container [row-index="2"] [col-id="f_hireDueBack"]').dblclick();
+  await page.locator('[role="gridcell"][col-id="f_hireDueBack"]').nth(2).dblclick();
   await page.getByRole('textbox', { name: 'Due back' }).fill('1 jan 2001');
   await page.keyboard.press('Enter');
   await page.getByRole('alert').waitFor();
