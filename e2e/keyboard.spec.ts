@@ -120,3 +120,48 @@ test('the grid by keyboard: type over a cell, take the value from above', async 
   await page.keyboard.press('Escape');
   await expect(page.getByRole('gridcell', { name: '£9.75' })).toHaveCount(2);
 });
+
+test('asking, arranging and printing by keyboard', async ({ office, page }) => {
+  const goTo = async (words: string): Promise<void> => {
+    await page.keyboard.press('Control+k');
+    await page.keyboard.type(words);
+    await page.keyboard.press('Enter');
+  };
+  await office.signIn('Mara Ashdown');
+  await tabTo(page, /^Quillbrook hire$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'School', exact: true })).toBeVisible();
+
+  await goTo('overdue by school query');
+  await expect(page.getByRole('region', { name: 'Result' }).getByRole('cell').first()).toBeVisible();
+  await tabTo(page, /^\+ and…$/, 90);
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Keep rows where')).toBeFocused();
+  await page.keyboard.type('Monthly fee');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('is more');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('10');
+  await page.keyboard.press('Tab');
+  await tabTo(page, /^Add$/);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'monthly fee is more than 10' })).toBeVisible();
+  await page.keyboard.press('Control+s');
+  await office.said('Overdue by school is saved');
+
+  await goTo('hire desk screen');
+  await expect(page.getByRole('button', { name: 'Monthly fee', exact: true })).toBeVisible();
+  await tabTo(page, /^Monthly fee/, 90);
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Alt+ArrowLeft');
+  await tabTo(page, /^4$/, 90);
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Control+s');
+  await office.said('Hire desk is saved');
+
+  await goTo('repair spend report');
+  await expect(page.getByRole('img', { name: 'Page 1' })).toBeVisible();
+  await tabTo(page, /^Page after$/, 90);
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('img', { name: 'Page 2' })).toBeVisible();
+});

@@ -16,7 +16,7 @@ export const change = sqliteTable('hr_change', {
   by: text('by').notNull(),
   what: text('what').notNull(),
   changes: text('changes').notNull(),
-  /** The safe copy taken before, by file name; null when only screens, queries or reports changed. */
+  /** The safe copy taken before, by file name. */
   safeCopy: text('safe_copy'),
 });
 

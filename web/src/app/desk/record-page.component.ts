@@ -96,7 +96,8 @@ export class RecordPageComponent {
       )
       .subscribe((info) => {
         this.info.set(info);
-        this.searches.next('');
+        // What has been typed while the screen was loading counts.
+        this.searches.next(this.search());
         if (this.newParam()) this.begin();
       });
     effect(() => {

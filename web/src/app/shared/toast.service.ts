@@ -2,16 +2,19 @@ import { inject, Injectable } from '@angular/core';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { problemOf } from './problem';
 
-/** Short news at the foot of the page: what was done, or what went wrong. */
+/** Below the top bar, where it covers neither messages nor buttons. */
+const PLACE = { verticalPosition: 'top', panelClass: 'news' } as const;
+
+/** Short news at the top of the page: what was done, or what went wrong. */
 @Injectable({ providedIn: 'root' })
 export class Toast {
   private readonly bar = inject(MatSnackBar);
 
   say(text: string): void {
-    this.bar.open(text, undefined, { duration: 4000 });
+    this.bar.open(text, undefined, { ...PLACE, duration: 3000 });
   }
 
   problem(error: unknown): void {
-    this.bar.open(problemOf(error).detail, 'Close', { duration: 12_000, politeness: 'assertive' });
+    this.bar.open(problemOf(error).detail, 'Close', { ...PLACE, duration: 12_000, politeness: 'assertive' });
   }
 }
