@@ -97,7 +97,8 @@ function kindCheck(field: Field): string | null {
     case 'tick':
       return `${c} IN (0, 1)`;
     case 'date':
-      return `${c} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${c} >= '0001' AND date(${c}) = ${c}`;
+      // Without a modifier the engine hands 30 February back as it is.
+      return `${c} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${c} >= '0001' AND date(${c}, '+0 days') = ${c}`;
     case 'choice':
       return `${c} IN (${type.choices.map(sqlText).join(', ')})`;
     default:

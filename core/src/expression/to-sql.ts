@@ -422,7 +422,7 @@ class Writer {
     return this.let(
       [a],
       ([v]) =>
-        `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}) = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
+        `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}, '+0 days') = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
     );
   }
 

@@ -181,6 +181,36 @@ describe('evaluate and SQL', () => {
     });
   }
 
+  it('agree on which texts are dates and numbers', () => {
+    const texts = [
+      '2024-02-29',
+      '2023-02-29',
+      '2023-04-31',
+      '2023-12-31',
+      '0000-01-01',
+      '2023-1-1',
+      'now',
+      '',
+      '12',
+      '-3.456',
+      '+.5',
+      '1.',
+      '.',
+      '1e3',
+      ' 7 ',
+      '0007.999',
+      '1234567890123456',
+      '-',
+    ];
+    for (const text of texts)
+      for (const target of ['DATE', 'INTEGER', 'DECIMAL(10, 2)']) {
+        const { bound } = bind(`CAST('${text}' AS ${target})`, { catalog: SAMPLE, table: 't_item' });
+        expect(bySql(db, bound, ITEMS[0]!))
+          .withContext(`${text} as ${target}`)
+          .toEqual(byCore(bound, ITEMS[0]!));
+      }
+  });
+
   it('were compared on at least 5,000 expressions', () => {
     expect(compared).toBeGreaterThanOrEqual(5000);
   });
