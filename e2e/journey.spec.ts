@@ -7,6 +7,7 @@ import { expect, test, type OfficePage } from './office';
 /** Adds a field to the picked table; a label and, where wanted, a kind. */
 async function addField(office: OfficePage, label: string, kind?: string): Promise<void> {
   await office.button('Field').click();
+  await expect(office.field('Label')).toHaveValue(/^New field/);
   await office.field('Label').fill(label);
   await office.field('Label').press('Tab');
   if (kind) await office.field('Kind').selectOption({ label: kind });
