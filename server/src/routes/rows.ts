@@ -61,8 +61,26 @@ export function save(file: OpenFile, request: SaveRequest, by: string, context: 
   });
 }
 
-const isLarge = (file: OpenFile, table: Table): boolean =>
-  countRows(file.reader, file.design, table, '') > MANY_ROWS;
+/** Changes with every commit of any other connection to the file. */
+const dataVersion = (file: OpenFile): number =>
+  (file.reader.prepare('PRAGMA data_version').raw().get() as [number])[0];
+
+const counted = new WeakMap<
+  Table,
+  { readonly file: OpenFile; readonly version: number; readonly count: number }
+>();
+
+/** How many rows a table has: counted once, and again only after something was written. */
+function rowCount(file: OpenFile, table: Table): number {
+  const version = dataVersion(file);
+  const known = counted.get(table);
+  if (known?.file === file && known.version === version) return known.count;
+  const count = countRows(file.reader, file.design, table, '');
+  counted.set(table, { file, version, count });
+  return count;
+}
+
+const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
 /** How many rows answer a search. */
 export async function count(
@@ -72,8 +90,8 @@ export async function count(
   search: string,
   signal: AbortSignal,
 ): Promise<number> {
-  if (search.trim() === '' || !isLarge(file, table))
-    return countRows(file.reader, file.design, table, search);
+  if (search.trim() === '') return rowCount(file, table);
+  if (!isLarge(file, table)) return countRows(file.reader, file.design, table, search);
   return jobs.run(file.path, { task: 'count', design: file.design, table: table.id, search }, { signal });
 }
 
@@ -108,7 +126,7 @@ export async function choices(
 }
 
 interface Kept {
-  readonly dataVersion: number;
+  readonly version: number;
   readonly anchors: Anchors | null;
 }
 
@@ -116,8 +134,7 @@ const kept = new WeakMap<OpenFile, Map<string, Kept>>();
 
 /**
  * The anchors of an order of a table, when they are sampled and nothing has been written since; else
- * null, and a child begins to sample them. (`PRAGMA data_version` changes with every commit of any
- * other connection.)
+ * null, and a child begins to sample them.
  */
 function anchorsFor(context: Context, file: OpenFile, table: Table, request: WindowRequest): Anchors | null {
   if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
@@ -125,12 +142,12 @@ function anchorsFor(context: Context, file: OpenFile, table: Table, request: Win
   const name = `${table.id} ${orderSql(order)}`;
   const known = kept.get(file) ?? new Map<string, Kept>();
   kept.set(file, known);
-  const [dataVersion] = file.reader.prepare('PRAGMA data_version').raw().get() as [number];
+  const version = dataVersion(file);
   const found = known.get(name);
-  if (found?.dataVersion === dataVersion) return found.anchors;
-  known.set(name, { dataVersion, anchors: null });
+  if (found?.version === version) return found.anchors;
+  known.set(name, { version, anchors: null });
   context.jobs.run(file.path, { task: 'anchors', sql: anchorSql(table, order) }).then(
-    (rows) => known.set(name, { dataVersion, anchors: { order: name, rows } }),
+    (rows) => known.set(name, { version, anchors: { order: name, rows } }),
     // Without anchors a window is found by counting, only more slowly.
     () => known.delete(name),
   );

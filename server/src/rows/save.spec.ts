@@ -223,6 +223,17 @@ describe('reading rows', () => {
     }
   });
 
+  it('counts rows anew after every write, by us or by another tool', async () => {
+    const { total } = await window({});
+    await office.save({ op: 'delete', table: 't_hire', key: [1000] });
+    expect((await window({})).total).toBe(total - 1);
+    const { default: Database } = await import('libsql');
+    const other = new Database(office.path);
+    other.exec('PRAGMA foreign_keys = ON; DELETE FROM hire WHERE hire_number = 1001');
+    other.close();
+    expect((await window({})).total).toBe(total - 2);
+  });
+
   it('finds rows that hold all words, in what they show or in their number', async () => {
     const { total, rows } = await window({ search: 'oDUya te' });
     expect(total).toBe(rows.length);
