@@ -6,3 +6,4 @@ systemPackages();
 must(process.execPath, ['--import', 'tsx', 'bench/run.ts'], {
   env: { ...process.env, TSX_TSCONFIG_PATH: 'server/tsconfig.json' },
 });
+must('npx', ['prettier', '--write', '--log-level', 'warn', 'README.md']);
