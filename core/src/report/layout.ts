@@ -17,7 +17,7 @@ export type FontName = 'regular' | 'bold';
 export type Measure = (text: string, font: FontName, size: number) => number;
 
 /** What stands on a page. Coordinates and sizes in points (1/72 inch) from the top left corner. */
-export type PageItem =
+export type PageMark =
   | {
       readonly item: 'text';
       /** The left end of the text, or its right end when `align` is `right`. */
@@ -40,7 +40,7 @@ export type PageItem =
     };
 
 export interface Page {
-  readonly items: readonly PageItem[];
+  readonly items: readonly PageMark[];
 }
 
 /** Laid out once; the screen and the PDF paint the same items. */
@@ -207,7 +207,7 @@ class Sums {
 }
 
 class Painter {
-  private readonly pages: PageItem[][] = [];
+  private readonly pages: PageMark[][] = [];
   private readonly columns: { x: number; width: number; right: boolean }[];
   private y = 0;
   private heading: string | null = null;
@@ -279,7 +279,7 @@ class Painter {
     const { pages } = this;
     return pages.map((items, i) => {
       const number = `Page ${i + 1} of ${pages.length}`;
-      const head: PageItem = {
+      const head: PageMark = {
         item: 'text',
         x: this.width - MARGIN,
         y: MARGIN,
@@ -293,7 +293,7 @@ class Painter {
     });
   }
 
-  private get items(): PageItem[] {
+  private get items(): PageMark[] {
     return this.pages[this.pages.length - 1]!;
   }
 

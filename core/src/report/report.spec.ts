@@ -1,7 +1,7 @@
 import { BRITISH, type Value } from '../values';
 import { OFFICE } from '../design/testing/office';
 import type { Design, Report } from '../design';
-import { fitText, layoutReport, type PageItem, type ReportInput } from './layout';
+import { fitText, layoutReport, type PageMark, type ReportInput } from './layout';
 import { reportProblems, reportQuery, sourceColumns } from './source';
 
 /** Every letter half as wide as it is high. */
@@ -22,7 +22,7 @@ const input = (rows: Value[][], patch: Partial<ReportInput> = {}): ReportInput =
   ...patch,
 });
 
-const texts = (items: readonly PageItem[]): string[] =>
+const texts = (items: readonly PageMark[]): string[] =>
   items.flatMap((item) => (item.item === 'text' ? [item.text] : []));
 const many = (count: number): Value[][] =>
   Array.from({ length: count }, (_, i) => [`Row ${i}`, '0.10', i % 2 === 0 ? 'Out' : 'Back']);

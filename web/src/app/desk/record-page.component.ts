@@ -13,13 +13,13 @@ import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
-import { FormViewComponent } from './form-view.component';
+import { RecordSheetComponent } from './record-sheet.component';
 import { designOf, heldOf, RecordState } from './record.state';
 
 /** A form on the Desk: the record list at the left, the record at the right. */
 @Component({
   selector: 'hr-record-page',
-  imports: [MatIconModule, FormViewComponent],
+  imports: [MatIconModule, RecordSheetComponent],
   host: { '(document:keydown)': 'keys($event)', '(window:beforeunload)': 'warn($event)' },
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
@@ -47,7 +47,7 @@ export class RecordPageComponent {
   readonly listing = signal(true);
   readonly problem = signal('');
   private readonly searches = new Subject<string>();
-  private readonly view = viewChild(FormViewComponent);
+  private readonly view = viewChild(RecordSheetComponent);
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
 

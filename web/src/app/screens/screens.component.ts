@@ -6,7 +6,7 @@ import { fieldOf, tableOf, type Form, type Subform, type Table } from '@heathrid
 import { formFromTable, moved, widthOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { DocumentPage } from '../bench/document-page';
-import { FormViewComponent } from '../desk/form-view.component';
+import { RecordSheetComponent } from '../desk/record-sheet.component';
 import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';
 import { newId } from '../shared/ids';
@@ -19,7 +19,7 @@ const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
   selector: 'hr-screens',
-  imports: [MatIconModule, FormViewComponent],
+  imports: [MatIconModule, RecordSheetComponent],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',

@@ -4,7 +4,7 @@ import { formFromTable } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUp } from '../testing/bench';
-import { FormViewComponent } from './form-view.component';
+import { RecordSheetComponent } from './record-sheet.component';
 import { designOf, RecordState } from './record.state';
 
 const LOAN = OFFICE.tables[1]!;
@@ -24,8 +24,8 @@ const FINES = [
   { key: [8], cells: { f_fNo: 8, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.20' } },
 ];
 
-describe('FormViewComponent', () => {
-  let fixture: ComponentFixture<FormViewComponent>;
+describe('RecordSheetComponent', () => {
+  let fixture: ComponentFixture<RecordSheetComponent>;
   let page: HTMLElement;
   let state: RecordState;
 
@@ -37,7 +37,7 @@ describe('FormViewComponent', () => {
       { record: { key: [1000], cells: CELLS }, subforms: [{ link: 'f_fLoan', rows: FINES }] },
       CLOCK,
     );
-    fixture = TestBed.createComponent(FormViewComponent);
+    fixture = TestBed.createComponent(RecordSheetComponent);
     const inputs = { state, reading: { locale: BRITISH, today: CLOCK.today }, ...rest };
     for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
     page = fixture.nativeElement as HTMLElement;

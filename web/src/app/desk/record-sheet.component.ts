@@ -18,12 +18,12 @@ import type { ChildState, RecordState, RowState } from './record.state';
 
 /** A form with its subforms: on the Desk to work with, in Screens to be designed. */
 @Component({
-  selector: 'hr-form-view',
+  selector: 'hr-record-sheet',
   imports: [MatIconModule, ValueInputComponent],
-  templateUrl: './form-view.component.html',
-  styleUrl: './form-view.component.scss',
+  templateUrl: './record-sheet.component.html',
+  styleUrl: './record-sheet.component.scss',
 })
-export class FormViewComponent {
+export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
