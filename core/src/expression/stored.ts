@@ -1,3 +1,4 @@
+import { ExpressionError } from './errors';
 import { parse } from './parse';
 import { idName, paths, resolve } from './resolve';
 import type { Catalog } from './types';
@@ -53,7 +54,8 @@ function itemAt(
     const { hops, field } = resolve(catalog, table, steps);
     const last = hops[hops.length - 1];
     return field ?? (last?.hop === 'children' ? last.child : (last?.field ?? null));
-  } catch {
+  } catch (error) {
+    if (!(error instanceof ExpressionError)) throw error;
     // An unknown name stays as it is; binding reports it with its position.
     return null;
   }

@@ -9,7 +9,10 @@ export function fromVal(value: Val, scale: number): Value {
   return scale > 0 ? toText({ units: value, scale }) : Number(value);
 }
 
-/** What a field of a new row starts with; null when it has no starting value (a tick: false). */
+/**
+ * What a field of a new row starts with; null when it has no starting value (a tick: false), or when it
+ * cannot be worked out, such as a date past the year 9999: the person then fills it in.
+ */
 export function startValue(design: Design, field: Field, { today, now }: RowChecking): Value {
   if (field.start === null || field.start.trim() === '') return field.type.kind === 'tick' ? false : null;
   const { bound } = bind(field.start, { catalog: catalogOf(design), table: null });

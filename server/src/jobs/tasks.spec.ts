@@ -38,8 +38,10 @@ describe('queries over the demo', () => {
     ) as [[number]];
     const counts = async (keepWithout: boolean): Promise<number[]> =>
       (await run({ with: [{ path, keepWithout }] })).funnel.map(({ count }: { count: number }) => count);
-    expect(await counts(true)).toEqual([3918, 3918, 3918].slice(0, (await counts(true)).length));
-    expect((await counts(false)).at(-1)).toBe(3918 - without);
+    expect(without).toBeGreaterThan(0);
+    // The hires, those with a player, those whose player has a school.
+    expect(await counts(true)).toEqual([3918, 3918, 3918]);
+    expect(await counts(false)).toEqual([3918, 3918, 3918 - without]);
   });
 
   it('total over child rows, row by row', async () => {
