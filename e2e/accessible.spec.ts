@@ -58,3 +58,54 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await office.field(/^Due back/).press('Tab');
   await accessible(page, 'a record with a message');
 });
+
+test('Plan’s editors and dialogs meet WCAG 2.2 AA', async ({ office, page }) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  const more = async (item: RegExp): Promise<void> => {
+    await office.button('More for this file').click();
+    await page.getByRole('menuitem', { name: item }).click();
+    await expect(page.getByRole('dialog')).toBeVisible();
+    await page.waitForTimeout(300);
+  };
+  const close = async (): Promise<void> => {
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('dialog')).toBeHidden();
+  };
+  await page.locator('[data-table="t_hire"] .face').click();
+  await office.button('Name, key, order and rules of this table').click();
+  await expect(page.getByText('Rows are listed in the order of')).toBeVisible();
+  await accessible(page, 'the table editor');
+  await office.button('Name, key, order and rules of this table').click();
+  await office.button(/^Player looks up/).click();
+  await accessible(page, 'a lookup');
+  await office.button(/^Monthly fee/).click();
+  await office.button('put it together').click();
+  await accessible(page, 'a rule from a shape');
+  await office.button('Link Hire to another table').click();
+  await page.getByRole('dialog').getByLabel('To', { exact: true }).selectOption({ label: 'Part' });
+  await accessible(page, 'the link dialog');
+  await close();
+  for (const item of [/^Find links/, /^Applied changes/, /^How this office writes/]) {
+    await more(item);
+    await accessible(page, String(item));
+    await close();
+  }
+  await page.locator('[data-table="t_school"] .face').click();
+  await office.button(/^District/).click();
+  await office.field('Kind').selectOption({ label: 'Choice' });
+  await expect(page.getByText('23 rows cannot be read.')).toBeVisible();
+  await accessible(page, 'a conversion');
+  await office.button('Drop this field').click();
+  await accessible(page, 'the draft');
+  await office.button('Set aside').click();
+  await office.button(/^District/).click();
+  await office.button('Split or merge').click();
+  await accessible(page, 'split or merge');
+  await close();
+  await office.button(/^Phone/).click();
+  await page.getByLabel('Always filled').check();
+  await office.button('Check').click();
+  await expect(page.getByRole('region', { name: 'Draft' })).toContainText('nothing stands in the way');
+  await office.button('Set aside').click();
+});

@@ -103,3 +103,30 @@ test('two people change one record: fields merge, a clash shows both', async ({
   await expect(office.field(/^Surname/)).toHaveValue('Mergeby');
   await other.context().close();
 });
+
+test('a value is typed over when it is entered by Tab, and mended where it is clicked', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemoDesk('Hire desk');
+  await page.locator('.entry').nth(3).click();
+  await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
+  const fee = page.getByRole('textbox', { name: /^Monthly fee/ });
+  await expect(fee).toHaveValue(/^£/);
+  await page.getByRole('textbox', { name: /^Returned on/ }).focus();
+  await page.keyboard.press('Tab');
+  await expect(fee).toBeFocused();
+  await page.keyboard.type('12.5');
+  await page.keyboard.press('Tab');
+  await expect(fee).toHaveValue('£12.50');
+  // A click at the end leaves the cursor there: what is there stays.
+  const box = (await fee.boundingBox())!;
+  await page.mouse.click(box.x + box.width - 4, box.y + box.height / 2);
+  await page.keyboard.press('Backspace');
+  await page.keyboard.press('Backspace');
+  await page.keyboard.type('75');
+  await page.keyboard.press('Tab');
+  await expect(fee).toHaveValue('£12.75');
+  await office.button('Undo').click();
+});

@@ -45,8 +45,10 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   await office.field('What people read when it fails').press('Tab');
   await addField(office, 'Fee', 'Money');
   await addField(office, 'State', 'Choice');
-  await office.field('Choices, one a line').fill('Out\nBack');
-  await office.field('Choices, one a line').press('Tab');
+  await office.field('Choice 1').fill('Out');
+  await office.field('Choice 1').press('Tab');
+  await office.field('Another choice').fill('Back');
+  await office.field('Another choice').press('Enter');
 
   // A rule that makes no sense is told at once, in its place.
   await office.write('Rule', 'fee >');

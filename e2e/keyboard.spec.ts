@@ -100,6 +100,83 @@ test('planning by keyboard: a field is added, checked, set aside', async ({ offi
   await expect(page.getByRole('region', { name: 'Draft' })).toBeHidden();
 });
 
+test('a design from nothing by keyboard: tables, many to many, a rule from a shape, applied and undone', async ({
+  office,
+  page,
+}) => {
+  const draft = page.getByRole('region', { name: 'Draft' });
+  const enter = async (name: RegExp): Promise<void> => {
+    await tabTo(page, name);
+    await page.keyboard.press('Enter');
+  };
+  await office.signIn('Mara Ashdown');
+  await enter(/^New file$/);
+  await expect(office.field('What is it called?')).toBeFocused();
+  await page.keyboard.type('Choir');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'What does the office keep track of?' })).toBeVisible();
+  await enter(/^Add the first table$/);
+  await expect(office.field('What is one row of it?')).toBeFocused();
+  await page.keyboard.type('Singer');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Singer' })).toBeVisible();
+  await enter(/^Field$/);
+  await expect(page.getByRole('textbox', { name: 'Label' })).toBeFocused();
+  await page.keyboard.type('Born on');
+  await page.keyboard.press('Tab');
+  // A kind is chosen by typing its name.
+  await expect(page.getByRole('combobox', { name: 'Kind' })).toBeFocused();
+  await page.keyboard.type('Date');
+  await expect(page.getByRole('combobox', { name: 'Kind' })).toHaveValue('date');
+
+  // A rule, put together from a ready shape.
+  await enter(/^put it together$/);
+  await tabTo(page, /^Shape of the rule/);
+  await page.keyboard.type('lies at least');
+  await tabTo(page, /^years/);
+  await page.keyboard.type('8');
+  await enter(/^Use it$/);
+  await expect(page.getByText(/reads: *born on/)).toContainText('8');
+
+  await enter(/^Table$/);
+  await expect(office.field('What is one row of it?')).toBeFocused();
+  await page.keyboard.type('Concert');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Concert' })).toBeVisible();
+
+  // Many to many, from a card’s handle.
+  await enter(/^Link Singer to another table/);
+  const dialog = page.getByRole('dialog', { name: 'Link two tables' });
+  await expect(dialog).toBeVisible();
+  await tabTo(page, /^To/);
+  await page.keyboard.type('Concert');
+  await tabTo(page, /Each singer belongs to one concert/);
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('ArrowDown');
+  await expect(dialog.getByRole('radio', { name: /^Many to many/ })).toBeChecked();
+  await enter(/^Add to the draft$/);
+  await expect(page.getByRole('heading', { name: 'Singer concert' })).toBeVisible();
+
+  // A card is moved, the draft is checked, applied and undone.
+  const face = page.locator('.card-box .face').first();
+  const before = await face.boundingBox();
+  await tabTo(page, /^Singer ?№/, 90);
+  await page.keyboard.press('Alt+ArrowRight');
+  await expect.poll(async () => (await face.boundingBox())!.x).toBeGreaterThan(before!.x);
+  await enter(/^Check$/);
+  await expect(draft).toContainText('nothing stands in the way');
+  await enter(/^Apply$/);
+  await expect(draft).toBeHidden();
+  await enter(/^More for this file/);
+  await expect(page.getByRole('menu')).toBeVisible();
+  await page.keyboard.press('ArrowDown');
+  await expect(page.getByRole('menuitem', { name: 'Applied changes' })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('dialog', { name: 'Applied changes' }).getByRole('listitem')).toHaveCount(1);
+  await enter(/^Undo this$/);
+  await expect(page.getByRole('heading', { name: 'What does the office keep track of?' })).toBeVisible();
+});
+
 test('the grid by keyboard: type over a cell, take the value from above', async ({ office, page }) => {
   await office.signIn('Mara Ashdown');
   await office.openDemo();

@@ -3,7 +3,7 @@ import { startServer } from '../scripts/browser.mjs';
 
 type Server = Awaited<ReturnType<typeof startServer>>;
 
-/** A server of its own for each file of tests, with the demo in it. */
+/** One server with the demo in it; tests that follow each other find what earlier ones wrote. */
 export const test = base.extend<{ office: OfficePage }, { server: Server }>({
   server: [
     // Playwright reads what a fixture needs from this pattern.

@@ -29,14 +29,53 @@ try {
   await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).waitFor();
   await shot('files');
   await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();
-  await page.locator('[data-table="t_hire"]').click();
+  await page.locator('[data-table="t_hire"] .face').click();
   await page.getByRole('button', { name: /^Returned on/ }).click();
   await page.getByLabel('Always filled').check();
   await page.getByRole('button', { name: 'Check' }).click();
   await page.getByText('do not fit').waitFor();
-  await page.getByRole('button', { name: 'Show them' }).click();
+  await page.getByRole('button', { name: 'Show what it touches' }).click();
   await shot('plan');
+  await page.getByRole('button', { name: 'Show and mend' }).click();
+  await page.getByRole('dialog').getByRole('textbox').nth(5).waitFor();
+  await shot('plan-mend');
+  await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'Set aside' }).click();
+  await page.locator('mat-snack-bar-container').waitFor({ state: 'detached' });
+
+  await page.locator('[data-table="t_school"] .face').click();
+  await page.getByRole('button', { name: /^District/ }).click();
+  await page.getByLabel('Kind', { exact: true }).selectOption({ label: 'Choice' });
+  await page.getByRole('button', { name: 'Make the 5 values found its choices' }).click();
+  await page.getByText('all of them can be read').waitFor();
+  await page.locator('.right .scroll').evaluate((element) => element.scrollTo(0, 220));
+  await shot('plan-convert');
+  await page.getByRole('button', { name: 'Set aside' }).click();
+  await page.locator('mat-snack-bar-container').waitFor({ state: 'detached' });
+
+  await page.locator('[data-table="t_hire"] .face').click();
+  await page.getByRole('button', { name: /^Due back/ }).click();
+  await page.getByRole('button', { name: 'Drop this field' }).click();
+  await page.getByText('This must be settled first').waitFor();
+  await shot('plan-drop');
+  await page.getByRole('button', { name: 'Set aside' }).click();
+  await page.locator('mat-snack-bar-container').waitFor({ state: 'detached' });
+
+  await page.locator('[data-table="t_instrument"] .face').click();
+  await page.getByRole('button', { name: /^Kind looks up/ }).click();
+  await page
+    .getByRole('button', { name: /^Each instrument belongs to exactly one kind/ })
+    .dispatchEvent('click');
+  await shot('plan-lookup');
+  await page.getByRole('button', { name: 'Link Repair to another table' }).click();
+  await page.getByLabel('To', { exact: true }).selectOption({ label: 'School' });
+  await shot('plan-link');
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'More for this file' }).click();
+  await page.getByRole('menuitem', { name: 'Applied changes' }).click();
+  await page.getByRole('button', { name: 'Undo this' }).waitFor();
+  await shot('plan-changes');
+  await page.keyboard.press('Escape');
 
   await page.getByRole('link', { name: 'Fill' }).click();
   await page.getByRole('button', { name: /^Hires/ }).click();
@@ -60,6 +99,12 @@ try {
   await page.getByRole('link', { name: 'Open the Desk' }).click();
   await page.getByRole('heading', { name: /^Today/ }).waitFor();
   await shot('today');
+  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Instruments' }).click();
+  await page.locator('.entry').nth(5).click();
+  await page.getByRole('combobox', { name: /^Kind/ }).click();
+  await page.getByRole('listbox').waitFor();
+  await shot('desk-instrument');
+  await page.keyboard.press('Escape');
   await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Hire desk' }).click();
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);

@@ -1,1 +1,2 @@
 export { DEMO_FILE, makeDemo, SIGN_INS } from './make';
+export { dice } from './random';

@@ -1,11 +1,15 @@
+import { isStored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
+import sharp from 'sharp';
 import { applyDraft } from '@heathridge/server/change/apply';
 import type { Context } from '@heathridge/server/http/context';
+import { keepAttachment } from '@heathridge/server/rows/attachments';
 import { putDefinition } from '@heathridge/server/store/definitions';
 import { place } from '@heathridge/server/store/file-schema';
 import { demoForms, QUERIES, REPORTS } from './documents';
 import { demoRows } from './rows';
-import { PLACES, TABLES, tableId } from './tables';
+import { PICTURES } from './pictures';
+import { OVERLAP, PLACES, TABLES, tableId } from './tables';
 
 export const DEMO_FILE = 'Quillbrook hire';
 
@@ -25,17 +29,19 @@ export async function makeDemo({
   accounts,
   clock,
   files,
-}: Pick<Context, 'accounts' | 'clock' | 'files'>): Promise<string> {
+  jobs,
+}: Pick<Context, 'accounts' | 'clock' | 'files' | 'jobs'>): Promise<string> {
   const [builder, colleague] = await Promise.all(
     SIGN_INS.map(({ login, password, name, role }) =>
       accounts.create(login, name, password, role === 'builder'),
     ),
   );
-  const id = files.create(DEMO_FILE, builder!.id);
+  const id = files.create(DEMO_FILE, builder!.id, 'Europe/London');
   files.share(id, colleague!.id, 'colleague');
   const { version } = files.get(id).design;
-  applyDraft(
+  await applyDraft(
     files,
+    jobs,
     id,
     version,
     TABLES.map((table) => ({ change: 'addTable', table })),
@@ -43,12 +49,18 @@ export async function makeDemo({
     clock,
   );
   const file = files.get(id);
+  // Their numbers in the file are those of the families whose instruments show them.
+  for (const { name, svg } of PICTURES) {
+    const bytes = await sharp(Buffer.from(svg)).png().toBuffer();
+    await keepAttachment(file, name, bytes, true, builder!.name, clock);
+  }
   const rows = demoRows(clock.today());
   file.orm.transaction((tx) => {
     // Parents come before their children in TABLES, so foreign keys hold at every step.
     for (const { name, fields } of TABLES) {
-      const columns = fields.map((field) => sqlName(field.name)).join(', ');
-      const values = fields.map((_, i) => `json_extract(value, '$[${i}]')`).join(', ');
+      const stored = fields.filter(isStored);
+      const columns = stored.map((field) => sqlName(field.name)).join(', ');
+      const values = stored.map((_, i) => `json_extract(value, '$[${i}]')`).join(', ');
       const insert = file.writer.prepare(
         `INSERT INTO ${sqlName(name)} (${columns}) SELECT ${values} FROM json_each(?)`,
       );
@@ -63,7 +75,7 @@ export async function makeDemo({
       putDefinition(tx as never, document);
   });
   file.writer.exec('ANALYZE; PRAGMA wal_checkpoint(TRUNCATE)');
-  files.reload(id);
+  await applyDraft(files, jobs, id, files.reload(id).version, [OVERLAP], builder!.name, clock);
   accounts.rememberDemo(SIGN_INS);
   return id;
 }

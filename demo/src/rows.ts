@@ -106,6 +106,7 @@ export function demoRows(today: string): Rows {
       d.chance(0.85) ? phone(d) : null,
       email,
       d.chance(0.88) ? 1 : 0,
+      `${plain(surname).charAt(0).toUpperCase()}-${1000 + i}`,
     ];
   });
   const instruments = Array.from({ length: 862 }, (_, i) => {
@@ -191,8 +192,12 @@ export function demoRows(today: string): Rows {
     family: FAMILIES.map((name, i) => [i + 1, name]),
     kind: KINDS.map(([name, family], i) => [i + 1, name, family]),
     player: players,
-    instrument: instruments,
-    hire: hires,
+    // The family goes before the kind; two of three instruments have the picture of their family.
+    instrument: instruments.map(([number, kind, ...rest]) => {
+      const family = KINDS[(kind as number) - 1]![1];
+      return [number!, family, kind!, ...rest, (number as number) % 3 === 0 ? null : family];
+    }),
+    hire: hires.map((row) => [...row, 'Mara Ashdown', `${String(row[5] ?? row[3])}T09:30:00Z`]),
     payment: payments,
     technician: TECHNICIANS.map((name, i) => [i + 1, name]),
     mends,

@@ -1,4 +1,5 @@
-import type { Field, FieldType, Table } from '@heathridge/core/design';
+import type { Change } from '@heathridge/core/change';
+import { plainField, type Field, type FieldType, type Table } from '@heathridge/core/design';
 
 type Options = Partial<Pick<Field, 'alwaysFilled' | 'noTwoAlike' | 'indexed' | 'start' | 'rule' | 'label'>>;
 
@@ -11,18 +12,8 @@ export const fieldId = (table: string, name: string): string =>
 export const tableId = (table: string): string =>
   `t_${table.replace(/_(\w)/g, (_, letter: string) => letter.toUpperCase())}`;
 
-const f = (table: string, name: string, type: FieldType, options: Options = {}): Field => ({
-  id: fieldId(table, name),
-  name,
-  label: labelOf(name),
-  type,
-  alwaysFilled: false,
-  noTwoAlike: false,
-  indexed: false,
-  start: null,
-  rule: null,
-  ...options,
-});
+const f = (table: string, name: string, type: FieldType, options: Options = {}): Field =>
+  plainField(fieldId(table, name), name, labelOf(name), type, options);
 
 const text = (most: number | null = 80): FieldType => ({ kind: 'text', most });
 const money: FieldType = { kind: 'money', places: 2 };
@@ -33,11 +24,18 @@ const number = (prefix: string, width = 4, first = 1): FieldType => ({
   width,
   first,
 });
-const lookup = (table: string, onDelete: 'refuse' | 'deleteAlong' | 'leaveEmpty' = 'refuse'): FieldType => ({
+type Lookup = Extract<FieldType, { kind: 'lookup' }>;
+
+const lookup = (
+  table: string,
+  onDelete: Lookup['onDelete'] = 'refuse',
+  rest: Partial<Lookup> = {},
+): FieldType => ({
   kind: 'lookup',
   table: tableId(table),
   shows: null,
   onDelete,
+  ...rest,
 });
 const filled = { alwaysFilled: true };
 
@@ -49,7 +47,19 @@ function table(
   display: string | null,
   key = [fields[0]!.id],
 ): Table {
-  return { type: 'table', id: tableId(name), name, label, plural, fields: [...fields], key, display };
+  return {
+    type: 'table',
+    id: tableId(name),
+    name,
+    label,
+    plural,
+    fields: [...fields],
+    key,
+    display,
+    rules: [],
+    links: [],
+    order: [],
+  };
 }
 
 const ref = (tableName: string, name: string): string => `"#${fieldId(tableName, name)}"`;
@@ -58,6 +68,25 @@ const rule = (id: string, expression: string, message: string): Field['rule'] =>
   expression,
   message,
 });
+
+/** What the office asks only since its old books are in: no instrument is out twice at a time. */
+export const OVERLAP: Change = {
+  change: 'changeTable',
+  table: tableId('hire'),
+  set: {
+    rules: [
+      {
+        id: 'r_overlap',
+        expression:
+          `${ref('hire', 'returned_on')} IS NOT NULL OR COUNT(${ref('hire', 'instrument')}."#${fieldId('hire', 'instrument')}") ` +
+          `FILTER (WHERE ${ref('hire', 'instrument')}."#${fieldId('hire', 'instrument')}".${ref('hire', 'hire_number')} IS DISTINCT FROM ${ref('hire', 'hire_number')} ` +
+          `AND ${ref('hire', 'instrument')}."#${fieldId('hire', 'instrument')}".${ref('hire', 'returned_on')} IS NULL) = 0`,
+        message: `{${ref('hire', 'instrument')}} is out already: it must come back before it is hired again.`,
+        newRowsOnly: true,
+      },
+    ],
+  },
+};
 
 /** The tables of the demo office, which hires out and repairs musical instruments. */
 export const TABLES: readonly Table[] = [
@@ -106,6 +135,7 @@ export const TABLES: readonly Table[] = [
       f('player', 'phone', text(20)),
       f('player', 'email', text(80)),
       f('player', 'active', { kind: 'tick' }, { start: 'TRUE' }),
+      f('player', 'card', { kind: 'text', most: null, pattern: 'A-9999' }, { noTwoAlike: true }),
     ],
     `${ref('player', 'surname')} || ', ' || ${ref('player', 'first_name')}`,
   ),
@@ -115,7 +145,16 @@ export const TABLES: readonly Table[] = [
     'Instruments',
     [
       f('instrument', 'asset_number', number('A-')),
-      f('instrument', 'kind', lookup('kind'), filled),
+      f('instrument', 'family', lookup('family')),
+      f(
+        'instrument',
+        'kind',
+        lookup('kind', 'refuse', {
+          narrowed: { own: ref('instrument', 'family'), other: ref('kind', 'family') },
+          columns: [ref('kind', 'family')],
+        }),
+        filled,
+      ),
       f('instrument', 'maker', text(40)),
       f('instrument', 'serial_number', text(20), { noTwoAlike: true }),
       f('instrument', 'bought_on', date),
@@ -125,10 +164,15 @@ export const TABLES: readonly Table[] = [
       f(
         'instrument',
         'condition',
-        { kind: 'choice', choices: ['New', 'Good', 'Worn', 'Needs repair', 'Retired'] },
+        {
+          kind: 'choice',
+          choices: ['New', 'Good', 'Worn', 'Needs repair', 'Retired'],
+          colours: { New: 'sky', Good: 'moss', Worn: 'sand', 'Needs repair': 'gorse', Retired: 'slate' },
+        },
         { ...filled, start: "'Good'" },
       ),
       f('instrument', 'note', { kind: 'longText' }),
+      f('instrument', 'picture', { kind: 'picture' }),
     ],
     `${ref('instrument', 'kind')}.${ref('kind', 'name')} || ' · A-' || SUBSTRING(CAST(10000 + ${ref('instrument', 'asset_number')} AS TEXT) FROM 2)`,
   ),
@@ -138,8 +182,22 @@ export const TABLES: readonly Table[] = [
     'Hires',
     [
       f('hire', 'hire_number', number('', 4, 1000)),
-      f('hire', 'player', lookup('player'), filled),
-      f('hire', 'instrument', lookup('instrument'), filled),
+      f(
+        'hire',
+        'player',
+        lookup('player', 'refuse', {
+          filter: ref('player', 'active'),
+          columns: [ref('player', 'school')],
+          addHere: true,
+        }),
+        filled,
+      ),
+      f(
+        'hire',
+        'instrument',
+        lookup('instrument', 'refuse', { filter: `${ref('instrument', 'condition')} <> 'Retired'` }),
+        filled,
+      ),
       f('hire', 'hired_on', date, { ...filled, start: 'CURRENT_DATE', indexed: true }),
       f('hire', 'due_back', date, {
         ...filled,
@@ -166,6 +224,13 @@ export const TABLES: readonly Table[] = [
         ),
       }),
       f('hire', 'note', { kind: 'longText' }),
+      f('hire', 'paid', {
+        kind: 'workedOut',
+        expression: `COALESCE(SUM("#${fieldId('payment', 'hire')}".${ref('payment', 'amount')}), 0)`,
+        result: { kind: 'money', places: 2 },
+      }),
+      f('hire', 'entered_by', { kind: 'stamp', of: 'createdBy' }),
+      f('hire', 'last_changed', { kind: 'stamp', of: 'changedAt' }),
     ],
     `${ref('hire', 'player')}.${ref('player', 'surname')} || ', ' || ${ref('hire', 'player')}.${ref('player', 'first_name')}`,
   ),
@@ -252,7 +317,11 @@ export const TABLES: readonly Table[] = [
       f(
         'repair',
         'state',
-        { kind: 'choice', choices: ['Waiting', 'On the bench', 'Waiting for parts', 'Done'] },
+        {
+          kind: 'choice',
+          choices: ['Waiting', 'On the bench', 'Waiting for parts', 'Done'],
+          colours: { Waiting: 'sand', 'On the bench': 'sky', 'Waiting for parts': 'gorse', Done: 'moss' },
+        },
         { ...filled, start: "'Waiting'" },
       ),
       f('repair', 'fault', { kind: 'longText' }),
@@ -290,8 +359,8 @@ export const TABLES: readonly Table[] = [
 export const PLACES: Readonly<Record<string, readonly [number, number]>> = {
   school: [40, 90],
   player: [40, 260],
-  family: [40, 500],
-  kind: [270, 480],
+  family: [40, 550],
+  kind: [270, 470],
   hire: [270, 90],
   instrument: [270, 290],
   payment: [500, 60],
@@ -299,5 +368,5 @@ export const PLACES: Readonly<Record<string, readonly [number, number]>> = {
   repair_line: [740, 250],
   part: [740, 90],
   technician: [740, 440],
-  mends: [500, 510],
+  mends: [270, 630],
 };

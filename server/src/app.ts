@@ -12,7 +12,10 @@ import { Router, type RouteRecord } from './http/routes';
 import { servePages } from './http/static';
 import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
+import { attachmentRoutes } from './routes/attachments';
 import { deskRoutes } from './routes/desk';
+import { exchangeRoutes } from './routes/exchange';
+import { MOST_BYTES } from './rows/attachments';
 import { fileRoutes } from './routes/files';
 import { planRoutes } from './routes/plan';
 import { queryRoutes } from './routes/query';
@@ -61,6 +64,7 @@ export async function buildApp({
     files: new Files(registry, data, clock),
     accounts: new Accounts(registry, clock),
     jobs: new JobPool(),
+    progress: new Map(),
   };
 
   const server = Fastify({
@@ -81,6 +85,15 @@ export async function buildApp({
   await server.register(compress, { threshold: 2048, encodings: ['gzip', 'deflate'] });
   await server.register(rateLimit, { global: false });
 
+  server.addContentTypeParser(
+    'application/octet-stream',
+    { parseAs: 'buffer', bodyLimit: MOST_BYTES },
+    (_, body, done) => done(null, body),
+  );
+
+  // A whole database file goes to disk as it comes.
+  server.addContentTypeParser('application/vnd.sqlite3', (_, body, done) => done(null, body));
+
   const router = new Router(server, context);
   sessionRoutes(router, signInsAMinute);
   fileRoutes(router);
@@ -89,6 +102,8 @@ export async function buildApp({
   queryRoutes(router);
   reportRoutes(router);
   deskRoutes(router);
+  attachmentRoutes(router);
+  exchangeRoutes(router);
   const document = openApi(router.records);
   router.add({
     method: 'GET',
@@ -123,7 +138,10 @@ export async function buildApp({
 function asProblem(error: FastifyError): Problem {
   if (error instanceof Problem) return error;
   if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE')
-    return new Problem('too-large', `A request may hold ${MOST_BODY / 1024 / 1024} MB at most.`);
+    return new Problem(
+      'too-large',
+      `A request may hold ${MOST_BODY / 1024 / 1024} MB at most, a picture or file ${MOST_BYTES / 1024 / 1024} MB.`,
+    );
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
   if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
     return new Problem('disk-full', 'The disk is full: nothing was changed.');

@@ -1,5 +1,35 @@
 import * as v from 'valibot';
-import { Field, FieldType, Id, Label, Rule, SqlName, Table, type Design } from '../design';
+import {
+  Field,
+  FieldType,
+  fieldOf,
+  Id,
+  Form,
+  idsOfTable,
+  isStored,
+  Label,
+  Query,
+  Report,
+  Rule,
+  Settings,
+  SqlName,
+  Table,
+  TableLink,
+  type Design,
+} from '../design';
+import { Mend, mend } from './mend';
+
+/** How the values of a field become values of another kind. */
+export const Convert = v.object({
+  /** The order in which dates of three numbers are read; null for the office's. */
+  dateOrder: v.optional(v.nullable(v.picklist(['dmy', 'mdy', 'ymd']))),
+  /** Texts to read in place of others: a choice by its new name, a correction. */
+  instead: v.optional(v.record(v.pipe(v.string(), v.maxLength(500)), v.pipe(v.string(), v.maxLength(500)))),
+  /** What happens to a value that cannot be read: it stops the draft, or the field is left empty. */
+  otherwise: v.optional(v.picklist(['stop', 'empty'])),
+});
+
+export type Convert = v.InferOutput<typeof Convert>;
 
 const FieldPatch = v.partial(
   v.object({
@@ -14,18 +44,38 @@ const FieldPatch = v.partial(
   }),
 );
 
+const Separator = v.pipe(v.string(), v.minLength(1, 'A separator is needed.'), v.maxLength(10));
+const Mends = v.optional(v.pipe(v.array(Mend), v.maxLength(500)));
+
 /** One drafted change of the design: a value that can be shown, checked, kept and applied. */
 export const Change = v.variant('change', [
   v.object({ change: v.literal('addTable'), table: Table }),
-  v.object({ change: v.literal('dropTable'), table: Id }),
+  v.object({ change: v.literal('dropTable'), table: Id, mends: Mends }),
   v.object({
     change: v.literal('changeTable'),
     table: Id,
-    set: v.partial(v.object({ name: SqlName, label: Label, plural: Label, display: v.nullable(v.string()) })),
+    set: v.partial(
+      v.object({
+        name: SqlName,
+        label: Label,
+        plural: Label,
+        display: v.nullable(v.string()),
+        key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.'), v.maxLength(16)),
+        rules: v.array(Rule),
+        links: v.array(TableLink),
+        order: Table.entries.order,
+      }),
+    ),
   }),
   v.object({ change: v.literal('addField'), table: Id, field: Field }),
-  v.object({ change: v.literal('changeField'), table: Id, field: Id, set: FieldPatch }),
-  v.object({ change: v.literal('dropField'), table: Id, field: Id }),
+  v.object({
+    change: v.literal('changeField'),
+    table: Id,
+    field: Id,
+    set: FieldPatch,
+    convert: v.optional(Convert),
+  }),
+  v.object({ change: v.literal('dropField'), table: Id, field: Id, mends: Mends }),
   v.object({
     change: v.literal('moveField'),
     table: Id,
@@ -33,16 +83,47 @@ export const Change = v.variant('change', [
     /** The place it takes among the fields, from 0. */
     to: v.pipe(v.number(), v.integer(), v.minValue(0)),
   }),
+  v.object({
+    change: v.literal('splitField'),
+    table: Id,
+    field: Id,
+    /** The value is split where this stands first; what has none goes into the first field whole. */
+    separator: Separator,
+    into: v.tuple([Field, Field]),
+    mends: Mends,
+  }),
+  v.object({
+    change: v.literal('mergeFields'),
+    table: Id,
+    fields: v.tuple([Id, Id]),
+    /** Put between the two where both are filled. */
+    separator: v.pipe(v.string(), v.maxLength(10)),
+    into: Field,
+    mends: Mends,
+  }),
+  /** Puts a query, a form or a report in place of the one with its id, or behind the others. */
+  v.object({ change: v.literal('putDocument'), document: v.variant('type', [Query, Form, Report]) }),
+  v.object({ change: v.literal('dropDocument'), document: Id }),
+  /** Lets go of something that an adopted file brought along. */
+  v.object({ change: v.literal('dropKept'), kept: Id }),
+  v.object({ change: v.literal('changeSettings'), set: v.partial(v.omit(Settings, ['type', 'id'])) }),
 ]);
 
 export type Change = v.InferOutput<typeof Change>;
 
-/** The kinds that a field of a kind may become without touching its values. */
-const SAME_STORAGE: readonly (readonly [string, string])[] = [
-  ['text', 'longText'],
-  ['choice', 'text'],
-  ['choice', 'longText'],
-];
+/** Where the values of a field of the drafted design come from, when not from the field itself as it is. */
+export type Source =
+  | { readonly from: 'convert'; readonly convert: Convert }
+  | { readonly from: 'part'; readonly field: string; readonly separator: string; readonly part: 0 | 1 }
+  | { readonly from: 'parts'; readonly fields: readonly [string, string]; readonly separator: string };
+
+/** By field id of the drafted design. */
+export type Carry = Readonly<Record<string, Source>>;
+
+export interface Evolved {
+  readonly design: Design;
+  readonly carry: Carry;
+}
 
 export class ChangeError extends Error {
   constructor(
@@ -55,69 +136,140 @@ export class ChangeError extends Error {
 }
 
 /**
- * The design after a draft. The design given stays as it is. Throws a ChangeError for a change that
- * does not fit the design, such as one to a table that somebody else has dropped.
+ * The design after a draft, and where the values of its fields come from. The design given stays as it
+ * is. Throws a ChangeError for a change that does not fit the design, such as one to a table that
+ * somebody else has dropped.
  */
-export function applyChanges(design: Design, changes: readonly Change[]): Design {
-  return changes.reduce((current, change, index) => applyOne(current, change, index), design);
+export function evolve(design: Design, changes: readonly Change[]): Evolved {
+  return changes.reduce<Evolved>((current, change, index) => applyOne(design, current, change, index), {
+    design,
+    carry: {},
+  });
 }
 
-function applyOne(design: Design, change: Change, index: number): Design {
+/** The design after a draft: see {@link evolve}. */
+export const applyChanges = (design: Design, changes: readonly Change[]): Design =>
+  evolve(design, changes).design;
+
+const replaceTable = (design: Design, next: Table): Design => ({
+  ...design,
+  tables: design.tables.map((other) => (other.id === next.id ? next : other)),
+});
+
+function withDocument(design: Design, document: Query | Form | Report): Design {
+  const put = <T extends { readonly id: string }>(list: readonly T[], item: T): T[] =>
+    list.some(({ id }) => id === item.id)
+      ? list.map((other) => (other.id === item.id ? item : other))
+      : [...list, item];
+  switch (document.type) {
+    case 'query':
+      return { ...design, queries: put(design.queries, document) };
+    case 'form':
+      return { ...design, forms: put(design.forms, document) };
+    case 'report':
+      return { ...design, reports: put(design.reports, document) };
+  }
+}
+
+function applyOne(base: Design, { design, carry }: Evolved, change: Change, index: number): Evolved {
   const fail = (message: string): never => {
     throw new ChangeError(index, message);
   };
+  if (change.change === 'changeSettings')
+    return { design: { ...design, settings: { ...design.settings, ...change.set } }, carry };
+  if (change.change === 'putDocument') return { design: withDocument(design, change.document), carry };
+  if (change.change === 'dropDocument') {
+    const left = <T extends { readonly id: string }>(list: readonly T[]): T[] =>
+      list.filter(({ id }) => id !== change.document);
+    const { queries, forms, reports } = design;
+    return {
+      design: { ...design, queries: left(queries), forms: left(forms), reports: left(reports) },
+      carry,
+    };
+  }
+  if (change.change === 'dropKept')
+    return { design: { ...design, kept: design.kept.filter(({ id }) => id !== change.kept) }, carry };
   if (change.change === 'addTable') {
     if (design.tables.some(({ id }) => id === change.table.id))
       fail(`${change.table.label} is already there.`);
-    return { ...design, tables: [...design.tables, change.table] };
+    return { design: { ...design, tables: [...design.tables, change.table] }, carry };
   }
   const table =
     design.tables.find(({ id }) => id === change.table) ??
     fail('A table this draft changes is no longer there.');
-  const replace = (next: Table): Design => ({
-    ...design,
-    tables: design.tables.map((other) => (other.id === next.id ? next : other)),
+  const replace = (next: Table, more: Carry = {}): Evolved => ({
+    design: replaceTable(design, next),
+    carry: { ...carry, ...more },
   });
+  const at = (id: string): Field =>
+    fieldOf(table, id) ?? fail(`A field of ${table.label} that this draft changes is no longer there.`);
+  /** A field whose values, as the file holds them, go into others. */
+  const source = (id: string): Field => {
+    const field = at(id);
+    const there = base.tables.find((other) => other.id === table.id);
+    if (!there || !fieldOf(there, id) || carry[id] || !isStored(field))
+      fail(`${field.label} is new or changed by this draft: apply that first.`);
+    return field;
+  };
+  const without = (
+    gone: readonly string[],
+    more: readonly Field[],
+    mends: readonly Mend[],
+    into: Carry,
+  ): Evolved => {
+    const first = table.fields.findIndex(({ id }) => gone.includes(id));
+    const kept = table.fields.filter(({ id }) => !gone.includes(id));
+    const fields = [...kept.slice(0, first), ...more, ...kept.slice(first)];
+    if (fields.length === 0) fail(`${table.label} would be left without any field.`);
+    const next = replace({ ...table, fields }, into);
+    const ids = new Set(gone);
+    const single = gone.length === 1 ? gone[0]! : null;
+    return { ...next, design: mend(next.design, ids, single, mends) };
+  };
   switch (change.change) {
-    case 'dropTable':
-      return { ...design, tables: design.tables.filter(({ id }) => id !== table.id) };
+    case 'dropTable': {
+      const left = {
+        ...design,
+        tables: design.tables.filter(({ id }) => id !== table.id),
+        kept: design.kept.filter((item) => item.table !== table.id),
+      };
+      return { design: mend(left, idsOfTable(table), null, change.mends ?? []), carry };
+    }
     case 'changeTable':
       return replace({ ...table, ...change.set });
     case 'addField':
-      if (table.fields.some(({ id }) => id === change.field.id))
-        fail(`${change.field.label} is already there.`);
+      if (fieldOf(table, change.field.id)) fail(`${change.field.label} is already there.`);
       return replace({ ...table, fields: [...table.fields, change.field] });
-    default: {
-      const gone = `A field of ${table.label} that this draft changes is no longer there.`;
-      const field = table.fields.find(({ id }) => id === change.field) ?? fail(gone);
+    case 'changeField': {
+      const next = { ...at(change.field), ...change.set };
+      const fields = table.fields.map((other) => (other.id === next.id ? next : other));
+      return replace(
+        { ...table, fields },
+        change.convert ? { [next.id]: { from: 'convert', convert: change.convert } } : {},
+      );
+    }
+    case 'dropField':
+      return without([at(change.field).id], [], change.mends ?? [], {});
+    case 'moveField': {
+      const field = at(change.field);
       const others = table.fields.filter(({ id }) => id !== field.id);
-      if (change.change === 'dropField') return replace({ ...table, fields: others });
-      if (change.change === 'moveField') {
-        const fields = [...others.slice(0, change.to), field, ...others.slice(change.to)];
-        return replace({ ...table, fields });
-      }
-      const next = { ...field, ...change.set };
       return replace({
         ...table,
-        fields: table.fields.map((other) => (other.id === field.id ? next : other)),
+        fields: [...others.slice(0, change.to), field, ...others.slice(change.to)],
       });
     }
+    case 'splitField': {
+      const { id } = source(change.field);
+      const { separator, into } = change;
+      return without([id], into, change.mends ?? [], {
+        [into[0].id]: { from: 'part', field: id, separator, part: 0 },
+        [into[1].id]: { from: 'part', field: id, separator, part: 1 },
+      });
+    }
+    case 'mergeFields': {
+      const { separator, into } = change;
+      const fields = change.fields.map((id) => source(id).id) as [string, string];
+      return without(fields, [into], change.mends ?? [], { [into.id]: { from: 'parts', fields, separator } });
+    }
   }
-}
-
-/** Why a field that holds rows cannot become what the draft says; null when it can. */
-export function kindProblem(before: Field, after: Field): string | null {
-  const [from, to] = [before.type, after.type];
-  if (from.kind === to.kind) {
-    if ((from.kind === 'decimal' || from.kind === 'money') && (to.kind === 'decimal' || to.kind === 'money'))
-      return to.places < from.places
-        ? `${after.label} keeps ${from.places} places: fewer would cut digits off its values.`
-        : null;
-    if (from.kind === 'lookup' && to.kind === 'lookup' && from.table !== to.table)
-      return `${after.label} holds keys of one table and cannot lead to another.`;
-    return null;
-  }
-  return SAME_STORAGE.some(([a, b]) => a === from.kind && b === to.kind)
-    ? null
-    : `${after.label} holds values already, so its kind stays as it is. Add a new field of the kind you need.`;
 }

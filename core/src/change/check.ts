@@ -3,25 +3,44 @@ import {
   catalogOf,
   dependantsOf,
   fieldOf,
+  idsOfTable,
+  KIND_LABELS,
+  linksFrom,
+  rulesOf,
+  storedFields,
   validateTables,
   type Dependant,
   type Design,
   type Field,
+  type Form,
+  type Link,
+  type Query,
+  type Report,
+  type Rule,
   type Table,
 } from '../design';
-import { kindProblem } from './changes';
-import { carriedValue } from './steps';
+import { formProblems } from '../form';
+import { queryProblems } from '../query';
+import { reportProblems } from '../report';
+import { Carrier, conversion, kindProblem, type KeyPlan, type MapPlan } from './carry';
+import type { Change, Evolved } from './changes';
+import { kindCheck } from './ddl';
 
 /** A question to the real rows: which of them would not survive the draft? */
 export interface RowCheck {
   readonly table: string;
-  readonly field: string;
-  readonly sort: 'empty' | 'alike' | 'rule' | 'choice' | 'length';
+  /** Null when it concerns several fields. */
+  readonly field: string | null;
+  readonly sort: 'empty' | 'alike' | 'rule' | 'choice' | 'length' | 'kind' | 'convert' | 'orphan';
+  /** The rule that would be broken, for keeping it for new rows only. */
+  readonly rule?: string | undefined;
   /** For people, without the count: `would break the rule on Due back: …`. */
   readonly message: string;
+  /** The fields by which a row can be mended. */
+  readonly fields: readonly string[];
   /** One number: how many rows. */
   readonly count: string;
-  /** Up to 20 of them: the key (as a JSON array) and the value. */
+  /** Some of them (`?1` many, `?2` passed over): the key (as a JSON array) and the value as it is kept now. */
   readonly sample: string;
 }
 
@@ -32,64 +51,118 @@ export interface Notice {
   readonly field?: string | undefined;
   readonly message: string;
   readonly dependants: readonly Dependant[];
+  /** What is dropped, where each dependant can be mended. */
+  readonly gone?: string | undefined;
 }
 
 export interface CheckPlan {
   readonly notices: readonly Notice[];
+  /** Values to be read one by one before the rows can be asked. */
+  readonly maps: readonly MapPlan[];
+  readonly keys: readonly KeyPlan[];
   readonly rows: readonly RowCheck[];
 }
 
 /** What must be asked of the real rows before a draft is applied, and what is known already. */
-export function checkPlan(before: Design, after: Design): CheckPlan {
-  const notices: Notice[] = validateTables(after).map((problem) => ({
-    level: 'stop',
-    ...problem,
-    dependants: [],
-  }));
-  notices.push(...dropped(before, after), ...renamed(before, after));
-  for (const table of after.tables) {
-    const old = before.tables.find(({ id }) => id === table.id);
-    if (!old) continue;
-    if (old.key.join() !== table.key.join())
-      notices.push({
-        level: 'stop',
-        table: table.id,
-        message: `The key of ${table.label} stays as it is once it holds rows.`,
-        dependants: [],
-      });
-    for (const field of table.fields) {
-      const source = fieldOf(old, field.id);
-      const problem = source ? kindProblem(source, field) : null;
-      if (problem !== null)
-        notices.push({ level: 'stop', table: table.id, field: field.id, message: problem, dependants: [] });
-    }
-  }
-  const stopped = notices.some(({ level }) => level === 'stop');
-  return { notices, rows: stopped ? [] : rowChecks(before, after) };
+export function checkPlan(
+  before: Design,
+  evolved: Evolved,
+  changes: readonly Change[] = [],
+  carrier = new Carrier(before, evolved),
+): CheckPlan {
+  const after = evolved.design;
+  const notices: Notice[] = [...dropped(before, after), ...unfit(before, evolved, changes)];
+  const stopped = (): boolean => notices.some(({ level }) => level === 'stop');
+  const problems = validateTables(after);
+  // What is said of a dropped field need not be said again of each expression that misses it.
+  if (!stopped() || problems.length === 0)
+    notices.unshift(...problems.map((problem): Notice => ({ level: 'stop', ...problem, dependants: [] })));
+  notices.push(...renamed(before, after), ...rekinded(before, after));
+  if (!stopped()) notices.push(...brokenDocuments(before, after));
+  if (stopped()) return { notices, maps: [], keys: [], rows: [] };
+  return { notices, maps: carrier.maps(), keys: carrier.keys(), rows: rowChecks(carrier, before, after) };
 }
 
 function dropped(before: Design, after: Design): Notice[] {
   const notices: Notice[] = [];
-  const gone = (table: Table, item: { id: string; label: string }, field?: string): void => {
-    const dependants = dependantsOf(after, item.id);
+  const gone = (
+    table: Table,
+    item: { id: string; label: string },
+    ids: ReadonlySet<string>,
+    field?: string,
+  ): void => {
+    const dependants = dependantsOf(after, ids);
+    const used = dependants.length > 0;
     notices.push({
-      level: dependants.length > 0 ? 'stop' : 'note',
+      level: used ? 'stop' : 'note',
       table: table.id,
       field,
-      message:
-        dependants.length > 0
-          ? `${item.label} is still used: take it out there first.`
-          : `${item.label} and all it holds will be gone (until you undo).`,
+      message: used
+        ? `${item.label} is still used. Say what becomes of each place that uses it.`
+        : `${item.label} and all it holds will be gone (until you undo).`,
       dependants,
+      gone: item.id,
     });
   };
   for (const table of before.tables) {
     const next = after.tables.find(({ id }) => id === table.id);
     if (!next) {
-      gone(table, table);
+      gone(table, table, idsOfTable(table));
       continue;
     }
-    for (const field of table.fields) if (!fieldOf(next, field.id)) gone(table, field, field.id);
+    for (const field of table.fields)
+      if (!fieldOf(next, field.id)) gone(table, field, new Set([field.id]), field.id);
+  }
+  return notices;
+}
+
+/** What cannot be made of fields at all, whatever they hold. */
+function unfit(before: Design, { design: after }: Evolved, changes: readonly Change[]): Notice[] {
+  const notices: Notice[] = [];
+  const stop = (table: string, message: string, field?: string): void => {
+    notices.push({ level: 'stop', table, field, message, dependants: [] });
+  };
+  for (const table of after.tables) {
+    const old = before.tables.find(({ id }) => id === table.id);
+    if (!old) continue;
+    for (const field of table.fields) {
+      const source = fieldOf(old, field.id);
+      const problem = source ? kindProblem(source, field) : null;
+      if (problem !== null) stop(table.id, problem, field.id);
+      if (source && source.type.kind !== 'workedOut' && field.type.kind === 'workedOut')
+        notices.push({
+          level: 'note',
+          table: table.id,
+          field: field.id,
+          message: `What ${field.label} holds will be gone: it is worked out from now on (until you undo).`,
+          dependants: [],
+        });
+    }
+    const moved = old.key.join() !== table.key.join();
+    if (moved && table.key.length > 1) {
+      const [user] = dependantsOf(before, table.id).filter(
+        ({ kind, use }) => kind === 'field' && use.startsWith('a lookup'),
+      );
+      if (user) stop(table.id, `${user.label} looks up ${table.label}, so its key must stay a single field.`);
+    }
+  }
+  const texts = new Set(['text', 'longText', 'choice']);
+  for (const change of changes) {
+    if (change.change !== 'splitField' && change.change !== 'mergeFields') continue;
+    const old = before.tables.find(({ id }) => id === change.table);
+    const ids = change.change === 'splitField' ? [change.field] : change.fields;
+    const into = change.change === 'splitField' ? change.into : [change.into];
+    for (const id of ids) {
+      const field = old && fieldOf(old, id);
+      if (field && !texts.has(field.type.kind))
+        stop(
+          change.table,
+          `${field.label} is no text: only texts are split and merged. Make it a text first.`,
+        );
+    }
+    for (const { label, type } of into)
+      if (type.kind !== 'text' && type.kind !== 'longText')
+        stop(change.table, `${label} must be a text: change its kind in a later draft.`);
   }
   return notices;
 }
@@ -107,7 +180,7 @@ function renamed(before: Design, after: Design): Notice[] {
           table: table.id,
           field,
           message: `${was} becomes ${item.label}; what uses it follows.`,
-          dependants,
+          dependants: dependants.map((dependant) => ({ ...dependant, fate: 'follows by itself' })),
         });
     };
     if (old.name !== table.name) follow(table, old.label);
@@ -119,94 +192,333 @@ function renamed(before: Design, after: Design): Notice[] {
   });
 }
 
+/** What uses a field that becomes another kind: it goes on with the new values, or cannot. */
+function rekinded(before: Design, after: Design): Notice[] {
+  const documents = [...after.queries, ...after.forms, ...after.reports];
+  const goesOn = ({ id }: Dependant): boolean => {
+    const document = documents.find((item) => item.id === id);
+    return !document || documentProblems(after, document).length === 0;
+  };
+  return after.tables.flatMap((table) => {
+    const old = before.tables.find(({ id }) => id === table.id);
+    return table.fields.flatMap((field): Notice[] => {
+      const was = old && fieldOf(old, field.id);
+      if (!was || was.type.kind === field.type.kind) return [];
+      const dependants = dependantsOf(after, field.id);
+      if (dependants.length === 0) return [];
+      const kind = KIND_LABELS[field.type.kind];
+      return [
+        {
+          level: 'note',
+          table: table.id,
+          field: field.id,
+          message: `${field.label} becomes a field of the kind ${kind}; this uses it.`,
+          dependants: dependants.map((dependant) => ({
+            ...dependant,
+            fate: goesOn(dependant) ? 'goes on with the new values' : 'would not work any more',
+          })),
+        },
+      ];
+    });
+  });
+}
+
+/** What is wrong with a query, form or report over a design, for people; empty when it works. */
+export function documentProblems(design: Design, document: Query | Form | Report): string[] {
+  switch (document.type) {
+    case 'query':
+      return queryProblems(design, document);
+    case 'form':
+      return formProblems(design, document);
+    case 'report':
+      return reportProblems(design, document);
+  }
+}
+
+/** Queries, forms and reports that work now and would not any more, such as after a field's kind changes. */
+function brokenDocuments(before: Design, after: Design): Notice[] {
+  return [...after.queries, ...after.forms, ...after.reports].flatMap((document): Notice[] => {
+    const [problem] = documentProblems(after, document);
+    const old = [...before.queries, ...before.forms, ...before.reports].find(({ id }) => id === document.id);
+    if (problem === undefined || (old && documentProblems(before, old).length > 0)) return [];
+    return [
+      {
+        level: 'stop',
+        table: after.tables[0]?.id ?? '',
+        message: `The ${document.type} ${document.label} could not be used any more: ${problem}`,
+        dependants: [],
+      },
+    ];
+  });
+}
+
+/** Where a converted field's old value stands beside its new one while the rows are asked. */
+const wasName = (field: Field): string => `hr was ${field.id}`;
+
 /**
  * The checks run on the file as it is. Each is preceded by common table expressions that show every
  * changed table as it will be, under its new name, so that a rule over a new field can be asked too.
  */
-function rowChecks(before: Design, after: Design): RowCheck[] {
+function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] {
+  const oldOf = (table: Table): Table | undefined => before.tables.find(({ id }) => id === table.id);
+  const untouched = new Set<string>();
   const views = after.tables.flatMap((table) => {
-    const old = before.tables.find(({ id }) => id === table.id);
+    const old = oldOf(table);
     if (!old)
       return [
-        `${sqlName(table.name)} AS (SELECT ${table.fields.map((field) => `NULL AS ${sqlName(field.name)}`).join(', ')} WHERE 0)`,
+        `${sqlName(table.name)} AS (SELECT ${storedFields(table)
+          .map((field) => `NULL AS ${sqlName(field.name)}`)
+          .join(', ')} WHERE 0)`,
       ];
-    const columns = table.fields.map(
-      (field) => `${carriedValue(before, after, old, field)} AS ${sqlName(field.name)}`,
-    );
-    return [`${sqlName(table.name)} AS (SELECT ${columns.join(', ')} FROM main.${sqlName(old.name)})`];
+    const columns = storedFields(table).map((field) => {
+      const was = fieldOf(old, field.id);
+      const value = carrier.value(old, table, field);
+      return {
+        field,
+        value,
+        same: was !== undefined && was.name === field.name && value === sqlName(was.name),
+      };
+    });
+    if (old.name === table.name && columns.every(({ same }) => same)) {
+      untouched.add(table.id);
+      return [];
+    }
+    const list = columns.flatMap(({ field, value, same }) => {
+      const was = fieldOf(old, field.id);
+      const kept =
+        !same && was && storedFields(old).includes(was)
+          ? [`${sqlName(was.name)} AS ${sqlName(wasName(field))}`]
+          : [];
+      return [`${value} AS ${sqlName(field.name)}`, ...kept];
+    });
+    return [`${sqlName(table.name)} AS (SELECT ${list.join(', ')} FROM ${carrier.from(old, table)})`];
   });
-  const prelude = `WITH ${views.join(', ')} `;
+  const prelude = views.length > 0 ? `WITH ${views.join(', ')} ` : '';
   const checks: RowCheck[] = [];
   for (const table of after.tables) {
-    const old = before.tables.find(({ id }) => id === table.id);
+    const old = oldOf(table);
     if (!old) continue;
-    const key = `json_array(${table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`).join(', ')})`;
-    const ask = (field: Field, sort: RowCheck['sort'], message: string, where: string): void => {
+    const hasWas = (field: Field): boolean => {
+      const was = fieldOf(old, field.id);
+      if (untouched.has(table.id) || !was || !storedFields(old).includes(was)) return false;
+      return !(was.name === field.name && carrier.value(old, table, field) === sqlName(was.name));
+    };
+    const ask: Ask = (fields, sort, message, where, rule) => {
+      const [field] = fields;
       const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
+      const key = `json_array(${old.key.map((id) => oldKeyColumn(old, table, id, hasWas)).join(', ')})`;
+      const value = field ? `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}` : 'NULL';
       checks.push({
         table: table.id,
-        field: field.id,
+        field: fields.length === 1 ? field!.id : null,
+        fields: fields.map(({ id }) => id),
         sort,
+        rule,
         message,
         count: `${prelude}SELECT count(*) ${from}`,
-        sample: `${prelude}SELECT ${key}, t.${sqlName(field.name)} ${from} LIMIT 20`,
+        sample: `${prelude}SELECT ${key}, ${value} ${from} LIMIT ?1 OFFSET ?2`,
       });
     };
-    for (const field of table.fields) fieldChecks(after, table, old, field, ask);
+    for (const field of storedFields(table)) fieldChecks(carrier, after, table, old, field, ask);
+    tableChecks(before, after, table, old, ask);
   }
   return checks;
 }
 
+/** Rows are told by the key they have now, also where the draft changes it. */
+function oldKeyColumn(old: Table, table: Table, id: string, hasWas: (field: Field) => boolean): string {
+  const field = fieldOf(table, id);
+  if (!field) return 'NULL';
+  return `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}`;
+}
+
+type Ask = (
+  fields: readonly Field[],
+  sort: RowCheck['sort'],
+  message: string,
+  where: string,
+  rule?: string,
+) => void;
+
+const alike = (table: Table, fields: readonly Field[]): string => {
+  const own = fields.map(({ name }) => `t.${sqlName(name)}`);
+  const columns = fields.map(({ name }) => sqlName(name));
+  const filled = own.map((column) => `${column} IS NOT NULL`).join(' AND ');
+  const tuple = (list: readonly string[]): string => (list.length === 1 ? list[0]! : `(${list.join(', ')})`);
+  return `${filled} AND ${tuple(own)} IN (SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} GROUP BY ${columns.join(', ')} HAVING count(*) > 1)`;
+};
+
 function fieldChecks(
+  carrier: Carrier,
   after: Design,
   table: Table,
   old: Table,
   field: Field,
-  ask: (field: Field, sort: RowCheck['sort'], message: string, where: string) => void,
+  ask: Ask,
 ): void {
+  const { before, evolved } = carrier;
   const source = fieldOf(old, field.id);
   const c = `t.${sqlName(field.name)}`;
-  if (field.alwaysFilled && !source?.alwaysFilled)
-    ask(field, 'empty', `${field.label} is to be always filled, and is empty there.`, `${c} IS NULL`);
-  if (field.noTwoAlike && !source?.noTwoAlike)
+  const carried = evolved.carry[field.id];
+  const convert = carried?.from === 'convert' ? carried.convert : undefined;
+  const how = source ? conversion(before, source, after, field, convert) : 'none';
+  const converts = source !== undefined && how === 'map';
+  const unread =
+    converts && convert?.otherwise !== 'empty'
+      ? carrier.unread(table, `t.${sqlName(wasName(field))}`, c)
+      : null;
+  if (unread !== null)
     ask(
-      field,
+      [field],
+      'convert',
+      `${field.label} holds a value that cannot be read as ${field.type.kind === 'lookup' ? `a row of ${labelOf(after, field.type.table)}` : 'the new kind'}.`,
+      unread,
+    );
+  if (field.alwaysFilled && !(source?.alwaysFilled && how === 'same'))
+    ask(
+      [field],
+      'empty',
+      `${field.label} is to be always filled, and is empty there.`,
+      `${c} IS NULL${converts && convert?.otherwise !== 'empty' ? ` AND t.${sqlName(wasName(field))} IS NULL` : ''}`,
+    );
+  if (field.noTwoAlike && !(source?.noTwoAlike && how === 'same'))
+    ask(
+      [field],
       'alike',
       `${field.label} is to have no two alike, and holds a value that another row has.`,
-      `${c} IN (SELECT ${sqlName(field.name)} FROM ${sqlName(table.name)} GROUP BY 1 HAVING count(*) > 1)`,
+      alike(table, [field]),
     );
+  const newKind = kindCheck(field, 'x');
   if (
-    field.rule &&
-    (source?.rule?.expression !== field.rule.expression || source.rule.id !== field.rule.id)
-  ) {
-    const catalog = catalogOf(after);
-    const { bound } = bindCondition(field.rule.expression, { catalog, table: table.id });
-    ask(
-      field,
-      'rule',
-      `They break the rule on ${field.label}: “${field.rule.message}”`,
-      `NOT ${toSql(bound, { catalog, row: 't' }).sql}`,
-    );
-  }
-  if (field.type.kind === 'choice' && source?.type.kind === 'choice') {
-    const { choices } = field.type;
-    const lost = source.type.choices.filter((choice) => !choices.includes(choice));
+    newKind !== null &&
+    how !== 'map' &&
+    newKind !== (source && how === 'same' ? kindCheck(source, 'x') : null)
+  )
+    kindQuestion(source, field, c, ask);
+  newLink(before, after, table, field, ask);
+}
+
+const labelOf = (design: Design, table: string): string =>
+  design.tables.find(({ id }) => id === table)?.plural ?? 'the other table';
+
+/** What a kind asks of values anew: said as exactly as can be. */
+function kindQuestion(source: Field | undefined, field: Field, c: string, ask: Ask): void {
+  const { type } = field;
+  const was = source?.type;
+  if (type.kind === 'choice' && was?.kind === 'choice') {
+    const lost = was.choices.filter((choice) => !type.choices.includes(choice));
     if (lost.length > 0)
       ask(
-        field,
+        [field],
         'choice',
         `${field.label} holds a choice that is taken away.`,
         `${c} IN (${lost.map(sqlText).join(', ')})`,
       );
+    return;
   }
-  if (field.type.kind === 'text' && field.type.most) {
-    const had = source?.type.kind === 'text' ? source.type.most : null;
-    if (!had || had > field.type.most)
+  if (
+    type.kind === 'text' &&
+    type.most &&
+    !type.pattern &&
+    !(was?.kind === 'text' && was.most && was.most <= type.most)
+  ) {
+    ask(
+      [field],
+      'length',
+      `${field.label} is longer than ${type.most} characters.`,
+      `length(${c}) > ${type.most}`,
+    );
+    return;
+  }
+  if (type.kind === 'text' && !type.pattern && source) return;
+  const bounded = type.kind === 'wholeNumber' || type.kind === 'decimal' || type.kind === 'money';
+  const bounds = bounded && (type.least || type.greatest);
+  if (
+    bounded &&
+    !bounds &&
+    (was?.kind === 'wholeNumber' || was?.kind === 'decimal' || was?.kind === 'money')
+  ) {
+    ask([field], 'kind', `${field.label} would have more than 15 digits.`, `NOT (${kindCheck(field, c)!})`);
+    return;
+  }
+  ask(
+    [field],
+    'kind',
+    bounds
+      ? `${field.label} lies outside ${type.least ?? 'the smallest'} to ${type.greatest ?? 'the largest'}.`
+      : `${field.label} holds a value that its kind does not allow.`,
+    `NOT (${kindCheck(field, c)!})`,
+  );
+}
+
+const linkId = (link: Link): string =>
+  [link.parent.id, ...link.on.map(([own, other]) => `${own.id}=${other.id}`)].join(' ');
+
+const orphaned = (link: Link): string => {
+  const filled = link.on.map(([own]) => `t.${sqlName(own.name)} IS NOT NULL`);
+  const same = link.on.map(([own, other]) => `p.${sqlName(other.name)} = t.${sqlName(own.name)}`);
+  return `${filled.join(' AND ')} AND NOT EXISTS (SELECT 1 FROM ${sqlName(link.parent.name)} AS p WHERE ${same.join(' AND ')})`;
+};
+
+/** A lookup over values that stood there before: each needs its row. */
+function newLink(before: Design, after: Design, table: Table, field: Field, ask: Ask): void {
+  if (field.type.kind !== 'lookup') return;
+  const old = before.tables.find(({ id }) => id === table.id)!;
+  const known = linksFrom(before, old).map(linkId);
+  for (const link of linksFrom(after, table))
+    if (link.id === field.id && !known.includes(linkId(link)) && fieldOf(old, field.id))
       ask(
-        field,
-        'length',
-        `${field.label} is longer than ${field.type.most} characters.`,
-        `length(${c}) > ${field.type.most}`,
+        [field],
+        'orphan',
+        `${field.label} holds a key that no row of ${link.parent.plural} has.`,
+        orphaned(link),
       );
+}
+
+function tableChecks(before: Design, after: Design, table: Table, old: Table, ask: Ask): void {
+  const catalog = catalogOf(after);
+  const oldRules = new Map(rulesOf(old).map(({ rule }) => [rule.id, rule]));
+  const isNew = (rule: Rule): boolean => {
+    const was = oldRules.get(rule.id);
+    return !rule.newRowsOnly && (was?.expression !== rule.expression || was.newRowsOnly === true);
+  };
+  for (const { rule, field } of rulesOf(table)) {
+    if (!isNew(rule)) continue;
+    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+    const ids = new Set([...rule.expression.matchAll(/"#(f_\w+)"/g)].map((match) => match[1]!));
+    const own = table.fields.filter(({ id }) => ids.has(id));
+    ask(
+      field ? [field] : own.length > 0 ? own : [table.fields[0]!],
+      'rule',
+      `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`,
+      `NOT ${toSql(bound, { catalog, row: 't' }).sql}`,
+      rule.id,
+    );
   }
+  const key = table.key.map((id) => fieldOf(table, id)!);
+  if (old.key.join() !== table.key.join()) {
+    for (const field of key)
+      if (field.type.kind !== 'runningNumber' && !field.alwaysFilled)
+        ask(
+          [field],
+          'empty',
+          `${field.label} is to be the key, and is empty there.`,
+          `t.${sqlName(field.name)} IS NULL`,
+        );
+    ask(
+      key,
+      'alike',
+      `${key.map(({ label }) => label).join(' and ')} would be the key, and another row has the same.`,
+      alike(table, key),
+    );
+  }
+  const known = linksFrom(before, old).map(linkId);
+  for (const link of linksFrom(after, table))
+    if (link.on.length > 1 && !known.includes(linkId(link)))
+      ask(
+        link.on.map(([own]) => own),
+        'orphan',
+        `The link ${link.label} leads to no row of ${link.parent.plural}.`,
+        orphaned(link),
+      );
 }

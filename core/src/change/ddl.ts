@@ -1,17 +1,34 @@
-import { bind, bindCondition, decimalText, sqlName, sqlText, toSql, type Catalog } from '../expression';
+import {
+  bind,
+  bindCondition,
+  decimalText,
+  fromStoredMessage,
+  parts,
+  sqlName,
+  sqlText,
+  toSql,
+  type Bound,
+  type Catalog,
+  type Hop,
+} from '../expression';
 import {
   catalogOf,
   fieldOf,
-  linksTo,
-  lookupDisplay,
+  fieldSql,
+  linksFrom,
+  shownText,
   placesOf,
+  rulesOf,
+  stampsTime,
+  storedFields,
   tableOf,
   typeOf,
   type Design,
   type Field,
+  type Rule,
   type Table,
 } from '../design';
-import { MOST_DIGITS } from '../values';
+import { fromText, MOST_DIGITS, patternGlob, rescale } from '../values';
 
 /** The largest number of units a number field may hold. */
 const MOST_UNITS = '9'.repeat(MOST_DIGITS);
@@ -21,15 +38,35 @@ const MOST_UNITS = '9'.repeat(MOST_DIGITS);
  * for everything a field asks for. `name` differs from the table's own while it is being rebuilt.
  */
 export function createTable(design: Design, table: Table, name = table.name): string {
-  const columns = table.fields.map((field) => `  ${columnSql(design, table, field)}`);
+  const columns = storedFields(table).map((field) => `  ${columnSql(design, table, field)}`);
   const constraints: string[] = [];
   if (!runningKey(table)) {
     const key = table.key.map((id) => sqlName(fieldOf(table, id)!.name));
     constraints.push(`  CONSTRAINT ${sqlName(`key ${table.name}`)} PRIMARY KEY (${key.join(', ')})`);
   }
+  for (const link of linksFrom(design, table).filter(({ on }) => on.length > 1)) {
+    const list = (side: 0 | 1): string => link.on.map((pair) => sqlName(pair[side].name)).join(', ');
+    constraints.push(
+      `  CONSTRAINT ${sqlName(`link ${link.id}`)} FOREIGN KEY (${list(0)}) REFERENCES ${sqlName(link.parent.name)} (${list(1)}) ${ACTIONS[link.onDelete]}`,
+    );
+  }
+  for (const rule of table.rules) {
+    const written = ruleSql(design, table, rule);
+    if (written.as === 'check')
+      constraints.push(`  CONSTRAINT ${sqlName(`rule ${rule.id}`)} CHECK (${written.sql})`);
+  }
+  for (const { id, what, table: owner, sql } of design.kept)
+    if (what === 'check' && owner === table.id)
+      constraints.push(`  CONSTRAINT ${sqlName(`kept ${id}`)} CHECK (${sql})`);
   const rowid = runningKey(table) ? '' : ', WITHOUT ROWID';
   return `CREATE TABLE ${sqlName(name)} (\n${[...columns, ...constraints].join(',\n')}\n) STRICT${rowid}`;
 }
+
+const ACTIONS = {
+  refuse: 'ON DELETE RESTRICT ON UPDATE CASCADE',
+  deleteAlong: 'ON DELETE CASCADE ON UPDATE CASCADE',
+  leaveEmpty: 'ON DELETE SET NULL ON UPDATE CASCADE',
+} as const;
 
 /** The running number that is the table's whole key, if it has one. */
 export const runningKey = (table: Table): Field | undefined => {
@@ -54,16 +91,17 @@ function columnSql(design: Design, table: Table, field: Field): string {
   if (field.noTwoAlike) parts.push(`CONSTRAINT ${sqlName(`alike ${field.id}`)} UNIQUE`);
   const kind = kindCheck(field);
   if (kind !== null) parts.push(`CONSTRAINT ${sqlName(`kind ${field.id}`)} CHECK (${kind})`);
-  const rule = ruleSql(design, table, field);
+  const rule = field.rule && ruleSql(design, table, field.rule);
   if (rule?.as === 'check') parts.push(`CONSTRAINT ${sqlName(`rule ${field.rule!.id}`)} CHECK (${rule.sql})`);
+  if (field.type.kind === 'picture' || field.type.kind === 'file')
+    parts.push(
+      `CONSTRAINT ${sqlName(`link ${field.id}`)} REFERENCES "hr_attachment" ("id") ON DELETE RESTRICT`,
+    );
   if (field.type.kind === 'lookup') {
     const target = tableOf(design, field.type.table);
     const key = fieldOf(target, target.key[0]!)!;
-    const action = { refuse: 'RESTRICT', deleteAlong: 'CASCADE', leaveEmpty: 'SET NULL' }[
-      field.type.onDelete
-    ];
     parts.push(
-      `CONSTRAINT ${sqlName(`link ${field.id}`)} REFERENCES ${sqlName(target.name)} (${sqlName(key.name)}) ON DELETE ${action} ON UPDATE CASCADE`,
+      `CONSTRAINT ${sqlName(`link ${field.id}`)} REFERENCES ${sqlName(target.name)} (${sqlName(key.name)}) ${ACTIONS[field.type.onDelete]}`,
     );
   }
   return parts.join(' ');
@@ -81,24 +119,42 @@ export function startSql(design: Design, field: Field): string | null {
   return `${sql} * 1${'0'.repeat(type.scale - bound.type.scale)}`;
 }
 
+const units = (bound: string, places: number): string => {
+  const number = fromText(bound);
+  if (!number) throw new RangeError(`“${bound}” is not a number.`);
+  return String(rescale(number.units, number.scale, places));
+};
+
 /** What the kind of a field asks of its values, as a CHECK; null when storage alone says it. */
-function kindCheck(field: Field): string | null {
-  const c = sqlName(field.name);
+export function kindCheck(field: Field, c = sqlName(field.name)): string | null {
   const { type } = field;
   switch (type.kind) {
-    case 'text':
-      return type.most ? `${c} <> '' AND length(${c}) <= ${type.most}` : `${c} <> ''`;
+    case 'text': {
+      const parts = [`${c} <> ''`];
+      if (type.most) parts.push(`length(${c}) <= ${type.most}`);
+      if (type.pattern) parts.push(`${c} GLOB ${sqlText(patternGlob(type.pattern))}`);
+      return parts.join(' AND ');
+    }
     case 'longText':
       return `${c} <> ''`;
     case 'wholeNumber':
     case 'decimal':
-    case 'money':
-      return `${c} BETWEEN -${MOST_UNITS} AND ${MOST_UNITS}`;
+    case 'money': {
+      const least = type.least ? units(type.least, placesOf(type)) : `-${MOST_UNITS}`;
+      const greatest = type.greatest ? units(type.greatest, placesOf(type)) : MOST_UNITS;
+      return `${c} BETWEEN ${least} AND ${greatest}`;
+    }
     case 'tick':
       return `${c} IN (0, 1)`;
     case 'date':
-      // Without a modifier the engine hands 30 February back as it is.
-      return `${c} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${c} >= '0001' AND date(${c}, '+0 days') = ${c}`;
+      // Without a modifier the engine hands 30 February back as it is. IS, since a CHECK lets NULL pass.
+      return `${c} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${c} >= '0001' AND date(${c}, '+0 days') IS ${c}`;
+    case 'time':
+      return `time(${c}, '+0 days') IS ${c}`;
+    case 'dateTime':
+      return instantCheck(c);
+    case 'stamp':
+      return stampsTime(type.of) ? instantCheck(c) : `${c} <> ''`;
     case 'choice':
       return `${c} IN (${type.choices.map(sqlText).join(', ')})`;
     default:
@@ -106,81 +162,179 @@ function kindCheck(field: Field): string | null {
   }
 }
 
+const instantCheck = (c: string): string =>
+  `${c} >= '0001' AND strftime('%Y-%m-%dT%H:%M:%SZ', ${c}, '+0 days') IS ${c}`;
+
+export interface RuleSql {
+  readonly as: 'check' | 'trigger';
+  /** False where the rule is broken, for the row NEW in a trigger. */
+  readonly sql: string;
+}
+
 /** A rule as SQL that is false where it is broken, and whether a CHECK can hold it or a trigger must. */
-export function ruleSql(
-  design: Design,
-  table: Table,
-  field: Field,
-): { as: 'check' | 'trigger'; sql: string } | null {
-  if (!field.rule) return null;
+export function ruleSql(design: Design, table: Table, rule: Rule): RuleSql {
   const catalog = catalogOf(design);
-  const { bound } = bindCondition(field.rule.expression, { catalog, table: table.id });
+  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
   const plain = toSql(bound, { catalog, row: null });
-  if (!plain.subquery && !plain.clock) return { as: 'check', sql: plain.sql };
+  if (!plain.subquery && !plain.clock && !rule.newRowsOnly) return { as: 'check', sql: plain.sql };
   return { as: 'trigger', sql: toSql(bound, { catalog, row: 'NEW' }).sql };
 }
 
-/** The pairs of triggers that hold the rules no CHECK can: they look at other rows or at the clock. */
-export function createTriggers(design: Design, table: Table): string[] {
-  return table.fields.flatMap((field) => {
-    const rule = ruleSql(design, table, field);
-    if (rule?.as !== 'trigger') return [];
-    const { id, message } = field.rule!;
-    return ['INSERT', 'UPDATE'].map(
-      (event) =>
-        `CREATE TRIGGER ${sqlName(`${table.name} rule ${id} ${event.toLowerCase()}`)} BEFORE ${event} ON ${sqlName(table.name)}\n` +
-        `WHEN NOT ${rule.sql}\nBEGIN SELECT RAISE(ABORT, ${sqlText(`rule:${id} ${message}`)}); END`,
-    );
+interface Trigger {
+  readonly name: string;
+  readonly sql: string;
+}
+
+/**
+ * The triggers that hold the rules no CHECK can: they look at other rows or at the clock, or spare the
+ * rows that broke them before. A rule over other rows is watched from both ends: when the row itself is
+ * written, and when one of the rows it looks at is.
+ */
+export function triggersOf(design: Design, table: Table): Trigger[] {
+  return rulesOf(table).flatMap(({ rule }) => {
+    if (ruleSql(design, table, rule).as !== 'trigger') return [];
+    return [...ownTriggers(design, table, rule), ...watchTriggers(design, table, rule)];
   });
 }
 
-/** Indexes: one for every lookup (the engine makes none by itself) and every field marked for it. */
-export function createIndexes(table: Table): string[] {
-  return table.fields
+export const createTriggers = (design: Design, table: Table): string[] =>
+  triggersOf(design, table).map(({ sql }) => sql);
+
+const raise = (catalog: Catalog, table: Table, rule: Rule): string =>
+  `SELECT RAISE(ABORT, ${sqlText(`rule:${rule.id} ${fromStoredMessage(rule.message, catalog, table.id)}`)})`;
+
+function ownTriggers(design: Design, table: Table, rule: Rule): Trigger[] {
+  const catalog = catalogOf(design);
+  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+  const of = (row: string): string => toSql(bound, { catalog, row }).sql;
+  return (['INSERT', 'UPDATE'] as const).map((event) => {
+    const name = `${table.name} rule ${rule.id} ${event.toLowerCase()}`;
+    // A row that broke the rule before may go on doing so.
+    const spared = rule.newRowsOnly && event === 'UPDATE' ? ` AND ${of('OLD')} IS NOT 0` : '';
+    return {
+      name,
+      sql:
+        `CREATE TRIGGER ${sqlName(name)} BEFORE ${event} ON ${sqlName(table.name)}\n` +
+        `WHEN NOT ${of('NEW')}${spared}\nBEGIN ${raise(catalog, table, rule)}; END`,
+    };
+  });
+}
+
+/** The paths, as hops from the rule's table, to the tables whose rows a rule looks at. */
+function watched(bound: Bound): Hop[][] {
+  const found = new Map<string, Hop[]>();
+  const add = (hops: readonly Hop[]): void => {
+    hops.forEach((_, i) => {
+      const path = hops.slice(0, i + 1);
+      found.set(path.map((hop) => (hop.hop === 'link' ? hop.field.id : hop.child.id)).join(' '), path);
+    });
+  };
+  const visit = (node: Bound, rows: ReadonlyMap<number, readonly Hop[]>): void => {
+    let inner = rows;
+    if (node.op === 'ref') add([...(rows.get(node.row) ?? []), ...node.links]);
+    if (node.op === 'aggregate' && node.over) {
+      const hops = [...(rows.get(node.over.from) ?? []), ...node.over.hops];
+      add(hops);
+      inner = new Map(rows).set(node.over.as, hops);
+    }
+    parts(node).forEach((part) => visit(part, inner));
+  };
+  visit(bound, new Map([[0, []]]));
+  return [...found.values()];
+}
+
+/** Triggers on the tables a rule looks at: no change there may break the rule for a row that looks. */
+function watchTriggers(design: Design, table: Table, rule: Rule): Trigger[] {
+  const catalog = catalogOf(design);
+  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+  const { sql: holds, clock } = toSql(bound, { catalog, row: 'o' });
+  // What held when a row was written need not hold for ever when it spares old rows or asks for today.
+  if (clock || rule.newRowsOnly) return [];
+  return watched(bound).flatMap((hops, number) => {
+    const last = hops[hops.length - 1]!;
+    const target = tableOf(design, last.table);
+    // A row that nothing can have linked to yet breaks nothing.
+    const events = last.hop === 'link' ? ['UPDATE'] : ['INSERT', 'UPDATE', 'DELETE'];
+    return events.map((event) => {
+      const name = `${table.name} rule ${rule.id} via ${number + 1} ${event.toLowerCase()}`;
+      const rows = (row: string): string => lookers(catalog, table, hops, row);
+      const affected =
+        event === 'UPDATE' && last.hop === 'children' ? ['OLD', 'NEW'] : [event === 'DELETE' ? 'OLD' : 'NEW'];
+      const body = affected.map(
+        (row) => `${raise(catalog, table, rule)} WHERE EXISTS (${rows(row)} AND NOT ${holds});`,
+      );
+      return {
+        name,
+        sql: `CREATE TRIGGER ${sqlName(name)} AFTER ${event} ON ${sqlName(target.name)}\nBEGIN ${body.join(' ')} END`,
+      };
+    });
+  });
+}
+
+/** The rows `o` of the rule's table that see a row along these hops. */
+function lookers(catalog: Catalog, table: Table, hops: readonly Hop[], row: string): string {
+  const tables = hops.slice(0, -1).map((hop, i) => `, ${sqlName(catalog.table(hop.table).name)} AS h${i}`);
+  const conditions = hops.flatMap((hop, i) => {
+    const from = i === 0 ? 'o' : `h${i - 1}`;
+    const to = i === hops.length - 1 ? row : `h${i}`;
+    const on = hop.hop === 'link' ? hop.on : hop.child.on;
+    return on.map(([own, other]) => `${to}.${sqlName(other)} = ${from}.${sqlName(own)}`);
+  });
+  return `SELECT 1 FROM ${sqlName(table.name)} AS o${tables.join('')} WHERE ${conditions.join(' AND ')}`;
+}
+
+/**
+ * Indexes: one for every link (the engine makes none by itself, and looks through the whole table at
+ * each delete of a parent without one) and for every field marked for it.
+ */
+export function createIndexes(design: Design, table: Table): string[] {
+  const make = (id: string, columns: readonly string[]): string =>
+    `CREATE INDEX ${sqlName(`index ${id}`)} ON ${sqlName(table.name)} (${columns.map(sqlName).join(', ')})`;
+  const own = storedFields(table)
     .filter(
       ({ id, type, indexed, noTwoAlike }) =>
-        (type.kind === 'lookup' || indexed) &&
-        !noTwoAlike &&
-        !(table.key.length === 1 && table.key[0] === id),
+        (type.kind === 'lookup' || indexed) && !noTwoAlike && table.key[0] !== id,
     )
-    .map(
-      (field) =>
-        `CREATE INDEX ${sqlName(`index ${field.id}`)} ON ${sqlName(table.name)} (${sqlName(field.name)})`,
+    .map((field) => make(field.id, [field.name]));
+  const links = linksFrom(design, table)
+    .filter(({ on }) => on.length > 1 && !on.every(([{ id }], i) => table.key[i] === id))
+    .map((link) =>
+      make(
+        link.id,
+        link.on.map(([{ name }]) => name),
+      ),
     );
+  const kept = design.kept.filter(({ what, table: owner }) => what === 'index' && owner === table.id);
+  return [...own, ...links, ...kept.map(({ sql }) => sql)];
 }
+
+/** Triggers and views of an adopted file that go on as they were: in the order in which they can be made. */
+export const keptObjects = (
+  design: Design,
+): { readonly name: string; readonly drop: string; readonly sql: string }[] =>
+  [...design.kept]
+    .filter(({ what }) => what === 'view' || what === 'trigger')
+    .sort((a, b) => Number(a.what === 'trigger') - Number(b.what === 'trigger'))
+    .map(({ name, what, sql }) => ({
+      name,
+      drop: `DROP ${what === 'view' ? 'VIEW' : 'TRIGGER'} IF EXISTS ${sqlName(name)}`,
+      sql,
+    }));
 
 /** The name of the view in which other tools read a table as people see it. */
 export const readableName = (table: Table): string => `${table.name}_readable`;
 
-/** That view: decimals as decimals, ticks as they are, lookups as the text they show. */
+/** That view: decimals as decimals, ticks as they are, lookups as the text they show, worked-out fields. */
 export function createReadable(design: Design, table: Table): string {
   const catalog = catalogOf(design);
   const columns = table.fields.map((field) => {
-    const own = `t.${sqlName(field.name)}`;
+    const own = fieldSql(design, catalog, table, field, 't');
     const places = placesOf(field.type);
     const sql =
       places > 0
-        ? `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, places)} END`
-        : field.type.kind === 'lookup'
-          ? lookupText(design, catalog, field, own)
-          : own;
+        ? `(SELECT CASE WHEN v IS NOT NULL THEN ${decimalText('v', places)} END FROM (SELECT ${own} AS v))`
+        : (shownText(design, catalog, field, own) ?? own);
     return `${sql} AS ${sqlName(field.name)}`;
   });
   return `CREATE VIEW ${sqlName(readableName(table))} AS SELECT\n  ${columns.join(',\n  ')}\nFROM ${sqlName(table.name)} AS t`;
 }
-
-/** A scalar subquery for the text a lookup field shows, given SQL for the key it holds. */
-export function lookupText(design: Design, catalog: Catalog, field: Field, own: string): string {
-  if (field.type.kind !== 'lookup') throw new Error(`${field.label} is not a lookup.`);
-  const target = tableOf(design, field.type.table);
-  const { bound } = bind(lookupDisplay(design, field.type), { catalog, table: target.id });
-  const key = fieldOf(target, target.key[0]!)!;
-  const shown = toSql(bound, { catalog, row: 'd' }).sql;
-  return `(SELECT ${shown} FROM ${sqlName(target.name)} AS d WHERE d.${sqlName(key.name)} = ${own})`;
-}
-
-/** True when deleting a row of the table can be refused because rows elsewhere need it. */
-export const canBeNeeded = (design: Design, table: Table): boolean =>
-  linksTo(design, table.id).some(
-    ({ field }) => field.type.kind === 'lookup' && field.type.onDelete === 'refuse',
-  );

@@ -1,138 +1,166 @@
-import { bind, sqlName, sqlText, toSql } from '../expression';
-import { catalogOf, fieldOf, placesOf, typeOf, type Design, type Field, type Table } from '../design';
+import { sqlName, sqlText } from '../expression';
+import { storedFields, type Design, type Table } from '../design';
+import { Carrier, type MapPlan } from './carry';
+import type { Evolved } from './changes';
 import {
   createIndexes,
   createReadable,
   createTable,
   createTriggers,
+  keptObjects,
   readableName,
-  ruleSql,
   runningKey,
+  triggersOf,
 } from './ddl';
 
-/** One step of an apply: SQL and what it does, for the log of applied changes. */
-export interface SqlStep {
-  readonly sql: string;
-  readonly what: string;
-}
+/** One step of an apply: SQL, or values to be read one by one, and what it does for whoever watches. */
+export type Step =
+  | { readonly sql: string; readonly what: string; readonly table: string | null }
+  | { readonly map: MapPlan; readonly what: string; readonly table: string };
 
 const REBUILT = 'hr_rebuilt';
 
+/** The temporary table in which a map's results stand. */
+export const mapTable = (name: string): string =>
+  `CREATE TEMP TABLE ${sqlName(name)} (old ANY PRIMARY KEY, new ANY, message TEXT) STRICT, WITHOUT ROWID`;
+
 /**
- * The ordered SQL that turns a file of one design into a file of another. It follows the procedure of
+ * The ordered steps that turn a file of one design into a file of another. They follow the procedure of
  * SQLite's documentation ("Making Other Kinds Of Table Schema Changes", lang_altertable): foreign key
- * enforcement is off and a transaction open around it, triggers and views go first and come back last,
+ * enforcement is off and a transaction open around them, triggers and views go first and come back last,
  * a table that cannot be changed in place is made anew, filled, dropped and renamed. The caller checks
- * foreign keys at the end.
+ * foreign keys at the end. Every copy is made while all old tables are still there under their names.
  */
-export function steps(before: Design, after: Design): SqlStep[] {
-  const list: SqlStep[] = [];
-  const add = (what: string, ...sql: string[]): void => {
-    list.push(...sql.map((text) => ({ sql: text, what })));
+export function steps(before: Design, evolved: Evolved, carrier = new Carrier(before, evolved)): Step[] {
+  const after = evolved.design;
+  const list: Step[] = [];
+  const add = (what: string, table: string | null, ...sql: readonly string[]): void => {
+    list.push(...sql.map((text) => ({ sql: text, what, table })));
   };
+  for (const { name, drop } of [...keptObjects(before)].reverse())
+    add(`take ${name} away for now`, null, drop);
   for (const table of before.tables) {
     add(
       `take away the readable view of ${table.label}`,
+      table.id,
       `DROP VIEW IF EXISTS ${sqlName(readableName(table))}`,
     );
-    add(`take away the rules of ${table.label}`, ...dropTriggers(before, table));
+    add(
+      `take away the rules of ${table.label}`,
+      table.id,
+      ...triggersOf(before, table).map(({ name }) => `DROP TRIGGER IF EXISTS ${sqlName(name)}`),
+    );
   }
-  for (const table of before.tables)
-    if (!after.tables.some(({ id }) => id === table.id))
-      add(`drop ${table.label}`, `DROP TABLE ${sqlName(table.name)}`);
+  const maps = carrier.maps();
+  for (const map of maps)
+    list.push({ map, what: 'read the values that change their kind', table: map.field });
+  const keys = carrier.keys();
+  for (const { table, sql } of keys) add('note the new keys', null, mapTable(table), sql);
 
   // Rebuilt tables take their final names only when all old ones are gone: names may be swapped.
-  const renames: SqlStep[] = [];
+  const drops: Step[] = [];
+  const names: Step[] = [];
   for (const table of after.tables) {
     const old = before.tables.find(({ id }) => id === table.id);
     if (!old) {
-      add(`make ${table.label}`, createTable(after, table), ...firstNumber(table, table.name));
-      add(`index ${table.label}`, ...createIndexes(table));
-    } else if (createTable(before, old) !== createTable(after, table)) {
+      names.push(
+        ...[
+          createTable(after, table),
+          ...firstNumber(table),
+          ...carrier.fill(table),
+          ...createIndexes(after, table),
+        ].map((sql) => ({
+          sql,
+          what: `make ${table.label}`,
+          table: table.id,
+        })),
+      );
+    } else if (mustRebuild(carrier, old, table)) {
       const temporary = `${REBUILT}_${table.id}`;
-      add(`rebuild ${table.label}`, createTable(after, table, temporary));
+      add(`make the new ${table.label}`, table.id, createTable(after, table, temporary));
       add(
         `copy the rows of ${table.label}`,
-        copyRows(before, after, old, table, temporary),
+        table.id,
+        copyRows(carrier, old, table, temporary),
         ...keepNumbers(old, table, temporary),
       );
-      add(`drop the old ${old.label}`, `DROP TABLE ${sqlName(old.name)}`);
-      renames.push({
+      drops.push({
+        what: `drop the old ${old.label}`,
+        sql: `DROP TABLE ${sqlName(old.name)}`,
+        table: table.id,
+      });
+      names.push({
         what: `name ${table.label}`,
         sql: `ALTER TABLE ${sqlName(temporary)} RENAME TO ${sqlName(table.name)}`,
+        table: table.id,
       });
-      renames.push(...createIndexes(table).map((sql) => ({ sql, what: `index ${table.label}` })));
+      for (const sql of createIndexes(after, table))
+        names.push({ sql, what: `index ${table.label}`, table: table.id });
     } else {
-      const [had, has] = [createIndexes(old), createIndexes(table)];
+      const [had, has] = [createIndexes(before, old), createIndexes(after, table)];
       const name = (sql: string): string => /INDEX ("(?:[^"]|"")*")/.exec(sql)![1]!;
       add(
         `index ${table.label}`,
+        table.id,
         ...had.filter((sql) => !has.includes(sql)).map((sql) => `DROP INDEX ${name(sql)}`),
+        ...has.filter((sql) => !had.includes(sql)),
       );
-      add(`index ${table.label}`, ...has.filter((sql) => !had.includes(sql)));
     }
   }
-  list.push(...renames);
+  for (const table of before.tables)
+    if (!after.tables.some(({ id }) => id === table.id))
+      drops.push({ what: `drop ${table.label}`, sql: `DROP TABLE ${sqlName(table.name)}`, table: table.id });
+  list.push(...drops, ...names);
   for (const table of after.tables) {
-    add(`put the rules of ${table.label} in place`, ...createTriggers(after, table));
-    add(`make the readable view of ${table.label}`, createReadable(after, table));
+    add(`put the rules of ${table.label} in place`, table.id, ...createTriggers(after, table));
+    add(`make the readable view of ${table.label}`, table.id, createReadable(after, table));
   }
+  for (const { name, sql } of keptObjects(after)) add(`make ${name} again`, null, sql);
+  for (const name of [...maps, ...keys].map(({ table }) => table))
+    add('clear up', null, `DROP TABLE temp.${sqlName(name)}`);
   return list;
 }
 
-function dropTriggers(design: Design, table: Table): string[] {
-  return table.fields
-    .filter((field) => ruleSql(design, table, field)?.as === 'trigger')
-    .flatMap((field) =>
-      ['insert', 'update'].map(
-        (event) => `DROP TRIGGER IF EXISTS ${sqlName(`${table.name} rule ${field.rule!.id} ${event}`)}`,
-      ),
-    );
+/** Whether a table's shape or any of its values change, so that it must be made anew. */
+function mustRebuild(carrier: Carrier, old: Table, table: Table): boolean {
+  const { before, evolved } = carrier;
+  if (createTable(before, old) !== createTable(evolved.design, table)) return true;
+  return storedFields(table).some((field) => {
+    const was = old.fields.find(({ id }) => id === field.id);
+    return !was || carrier.value(old, table, field) !== sqlName(was.name);
+  });
 }
 
-function firstNumber(table: Table, name: string): string[] {
+function firstNumber(table: Table): string[] {
   const key = runningKey(table);
   if (key?.type.kind !== 'runningNumber' || key.type.first === 1) return [];
-  return [`INSERT INTO sqlite_sequence (name, seq) VALUES (${sqlText(name)}, ${key.type.first - 1})`];
-}
-
-/** Running numbers are never given twice, so the last one given survives a rebuild. */
-function keepNumbers(old: Table, table: Table, temporary: string): string[] {
-  if (!runningKey(table) || !runningKey(old)) return [];
-  const last = `coalesce((SELECT seq FROM sqlite_sequence WHERE name = ${sqlText(old.name)}), 0)`;
-  return [
-    `DELETE FROM sqlite_sequence WHERE name = ${sqlText(temporary)}`,
-    `INSERT INTO sqlite_sequence (name, seq) SELECT ${sqlText(temporary)}, ${last} WHERE ${last} > 0`,
-  ];
-}
-
-function copyRows(before: Design, after: Design, old: Table, table: Table, into: string): string {
-  const columns = table.fields.map((field) => ({
-    name: sqlName(field.name),
-    value: carriedValue(before, after, old, field),
-  }));
-  return (
-    `INSERT INTO ${sqlName(into)} (${columns.map(({ name }) => name).join(', ')}) ` +
-    `SELECT ${columns.map(({ value }) => value).join(', ')} FROM main.${sqlName(old.name)}`
-  );
+  return [`INSERT INTO sqlite_sequence (name, seq) VALUES (${sqlText(table.name)}, ${key.type.first - 1})`];
 }
 
 /**
- * SQL for what a row of the old table holds in a field of the new one: its value at the new scale; in
- * a new field that is always filled the starting value; otherwise nothing.
+ * Running numbers are never given twice, so the last one given survives a rebuild. A key that becomes a
+ * running number only now goes on after the last one in use.
  */
-export function carriedValue(before: Design, after: Design, old: Table, field: Field): string {
-  const source = fieldOf(old, field.id);
-  if (source) {
-    const up = placesOf(field.type) - placesOf(source.type);
-    return up > 0 ? `${sqlName(source.name)} * 1${'0'.repeat(up)}` : sqlName(source.name);
-  }
-  if (field.type.kind === 'tick' && field.start === null) return '0';
-  if (field.start === null || !(field.alwaysFilled || field.type.kind === 'tick')) return 'NULL';
-  const catalog = catalogOf(after);
-  const { bound } = bind(field.start, { catalog, table: null });
-  const type = typeOf(after, field.type);
-  const { sql } = toSql(bound, { catalog, row: null });
-  if (type.type !== 'number' || bound.type.type !== 'number') return sql;
-  return `${sql} * 1${'0'.repeat(type.scale - bound.type.scale)}`;
+function keepNumbers(old: Table, table: Table, temporary: string): string[] {
+  const key = runningKey(table);
+  if (key?.type.kind !== 'runningNumber') return [];
+  const given =
+    runningKey(old)?.id === key.id
+      ? `coalesce((SELECT seq FROM sqlite_sequence WHERE name = ${sqlText(old.name)}), 0)`
+      : `max(${key.type.first - 1}, coalesce((SELECT max(${sqlName(key.name)}) FROM ${sqlName(temporary)}), 0))`;
+  return [
+    `DELETE FROM sqlite_sequence WHERE name = ${sqlText(temporary)}`,
+    `INSERT INTO sqlite_sequence (name, seq) SELECT ${sqlText(temporary)}, n FROM (SELECT ${given} AS n) WHERE n > 0`,
+  ];
+}
+
+function copyRows(carrier: Carrier, old: Table, table: Table, into: string): string {
+  const columns = storedFields(table).map((field) => ({
+    name: sqlName(field.name),
+    value: carrier.value(old, table, field),
+  }));
+  return (
+    `INSERT INTO ${sqlName(into)} (${columns.map(({ name }) => name).join(', ')}) ` +
+    `SELECT ${columns.map(({ value }) => value).join(', ')} FROM ${carrier.from(old, table)}`
+  );
 }

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { bind } from '../expression';
 import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
 import { dependantsOf } from './dependants';
-import { nameFromLabel, pluralOf, uniqueName } from './names';
+import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
 import { Definition, Table, type Design } from './schema';
 import { field, lookup, number, OFFICE, table } from './testing/office';
 import { validateTables } from './validate';
@@ -38,6 +38,12 @@ describe('names', () => {
       'Branches',
       'Classes',
     ]);
+  });
+
+  it('have singulars by the same rules, where they are plurals', () => {
+    for (const label of ['Player', 'Family', 'Day', 'Box', 'Branch', 'Class', 'Sales order'])
+      expect(singularOf(pluralOf(label))).toBe(label);
+    for (const label of ['Status', 'Address', 'Basis', 'Staff']) expect(singularOf(label)).toBe(label);
   });
 });
 

@@ -26,3 +26,11 @@ export function pluralOf(label: string): string {
   if (/(s|x|z|ch|sh)$/i.test(label)) return `${label}es`;
   return /[^aeiou]y$/i.test(label) ? `${label.slice(0, -1)}ies` : `${label}s`;
 }
+
+/** A singular by the same rules; a word that may be none (`address`, `status`, `basis`) stays as it is. */
+export function singularOf(label: string): string {
+  if (/(ss|us|is)$/i.test(label)) return label;
+  if (/[^aeiou]ies$/i.test(label)) return `${label.slice(0, -3)}y`;
+  if (/(s|x|z|ch|sh)es$/i.test(label)) return label.slice(0, -2);
+  return /.s$/i.test(label) ? label.slice(0, -1) : label;
+}

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { isTimeZone, parsePattern } from '../values';
 
 /**
  * The shapes of everything a builder makes. Each object is one JSON document in the file; the types
@@ -40,28 +41,80 @@ const Message = v.pipe(
   clean,
 );
 const Places = v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(6));
+const maybe = <S extends v.GenericSchema>(schema: S) => v.optional(v.nullable(schema));
+const DecimalText = v.pipe(
+  v.string(),
+  v.regex(/^-?\d{1,15}(\.\d{1,6})?$/, 'A bound is a number such as 12 or 0.50.'),
+);
+const NUMBER = {
+  /** The least and the greatest number allowed. */
+  least: maybe(DecimalText),
+  greatest: maybe(DecimalText),
+  /** Written after the number: `cm`, `%`. */
+  unit: maybe(v.pipe(v.string(), v.trim(), v.maxLength(12), clean)),
+  /** Without marks between thousands. */
+  plain: v.optional(v.boolean()),
+};
+const Style = v.optional(v.picklist(['short', 'long', 'numbers', 'iso']));
+const Currency = v.pipe(v.string(), v.trim(), v.maxLength(5), clean);
+
+const TextKind = v.object({
+  kind: v.literal('text'),
+  most: maybe(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(10000))),
+  /** Its shape in picture symbols. */
+  pattern: maybe(
+    v.pipe(
+      v.string(),
+      v.trim(),
+      v.minLength(1),
+      v.maxLength(80),
+      v.check<string, string>((source) => parsePattern(source).ok, 'This pattern cannot be read.'),
+    ),
+  ),
+});
+const LongText = v.object({ kind: v.literal('longText') });
+const WholeNumber = v.object({ kind: v.literal('wholeNumber'), ...NUMBER });
+const Decimal = v.object({ kind: v.literal('decimal'), places: Places, ...NUMBER });
+const Money = v.object({ kind: v.literal('money'), places: Places, ...NUMBER, currency: maybe(Currency) });
+const Tick = v.object({ kind: v.literal('tick') });
+const DateOnly = v.object({ kind: v.literal('date'), style: Style });
+const TimeOfDay = v.object({ kind: v.literal('time'), seconds: v.optional(v.boolean()) });
+const DateTime = v.object({ kind: v.literal('dateTime'), style: Style, seconds: v.optional(v.boolean()) });
+
+/** The colours a choice can have: names of the palette, never values of the screen. */
+export const COLOURS = ['slate', 'moss', 'heather', 'gorse', 'rust', 'sky', 'sand'] as const;
+
+const ChoiceText = v.pipe(
+  v.string(),
+  v.trim(),
+  v.minLength(1, 'A choice cannot be empty.'),
+  v.maxLength(100),
+  clean,
+);
+
+/** Whether a text can be a choice: it is not empty, of one line and not too long. */
+export const isChoiceText = (text: string): boolean => v.is(ChoiceText, text);
 
 export const FieldType = v.variant('kind', [
-  v.object({
-    kind: v.literal('text'),
-    most: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(10000)))),
-  }),
-  v.object({ kind: v.literal('longText') }),
-  v.object({ kind: v.literal('wholeNumber') }),
-  v.object({ kind: v.literal('decimal'), places: Places }),
-  v.object({ kind: v.literal('money'), places: Places }),
-  v.object({ kind: v.literal('tick') }),
-  v.object({ kind: v.literal('date') }),
+  TextKind,
+  LongText,
+  WholeNumber,
+  Decimal,
+  Money,
+  Tick,
+  DateOnly,
+  TimeOfDay,
+  DateTime,
   v.object({
     kind: v.literal('choice'),
     choices: v.pipe(
-      v.array(
-        v.pipe(v.string(), v.trim(), v.minLength(1, 'A choice cannot be empty.'), v.maxLength(100), clean),
-      ),
+      v.array(ChoiceText),
       v.minLength(1, 'A Choice field needs at least one choice.'),
       v.maxLength(500, 'A Choice field has at most 500 choices; a table with a lookup suits more.'),
       v.check((list) => new Set(list).size === list.length, 'The same choice stands there twice.'),
     ),
+    colours: v.optional(v.record(ChoiceText, v.picklist(COLOURS))),
+    as: v.optional(v.picklist(['dropdown', 'radio'])),
   }),
   v.object({
     kind: v.literal('lookup'),
@@ -69,6 +122,18 @@ export const FieldType = v.variant('kind', [
     /** What people see of the other row, in stored form; null for the other table's own display. */
     shows: v.nullable(ExpressionText),
     onDelete: v.picklist(['refuse', 'deleteAlong', 'leaveEmpty']),
+    /** The choices are the rows of this query over the other table; null for all of its rows. */
+    query: maybe(Id),
+    /** A condition over the other table that a row must meet to be offered. */
+    filter: maybe(ExpressionText),
+    /** Only rows whose `other` (over the other table) is the value of `own` (over this row) are offered. */
+    narrowed: maybe(v.object({ own: ExpressionText, other: ExpressionText })),
+    /** The order of the choices, over the other table; null for that of what is shown. */
+    order: maybe(v.object({ by: ExpressionText, descending: v.boolean() })),
+    /** More columns beside what is shown, while choosing. */
+    columns: v.optional(v.pipe(v.array(ExpressionText), v.maxLength(6))),
+    /** Whether a row that is missing may be added while choosing. */
+    addHere: v.optional(v.boolean()),
   }),
   v.object({
     kind: v.literal('runningNumber'),
@@ -76,12 +141,43 @@ export const FieldType = v.variant('kind', [
     width: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(12)),
     first: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1e12)),
   }),
+  v.object({ kind: v.literal('picture') }),
+  v.object({ kind: v.literal('file') }),
+  v.object({
+    kind: v.literal('stamp'),
+    of: v.picklist(['createdAt', 'createdBy', 'changedAt', 'changedBy']),
+    style: Style,
+  }),
+  v.object({
+    kind: v.literal('workedOut'),
+    expression: v.pipe(ExpressionText, v.minLength(1, 'A field that is worked out needs an expression.')),
+    /** What the expression gives, and how it is shown. */
+    result: v.variant('kind', [TextKind, WholeNumber, Decimal, Money, Tick, DateOnly, TimeOfDay, DateTime]),
+  }),
 ]);
 
 export const Rule = v.object({
   id: Id,
   expression: v.pipe(ExpressionText, v.minLength(1, 'A rule needs an expression.')),
+  /** Read by people when the rule is broken; `{expression}` gives way to the row's own value. */
   message: Message,
+  /** Only new rows must keep it, and rows that keep it already: rows that break it may stay. */
+  newRowsOnly: v.optional(v.boolean()),
+});
+
+/** A foreign key of several fields. One of a single field is a lookup. */
+export const TableLink = v.object({
+  id: Id,
+  name: SqlName,
+  label: Label,
+  table: Id,
+  /** Fields of this table, each beside the key field of the other table that it holds. */
+  on: v.pipe(
+    v.array(v.object({ own: Id, other: Id })),
+    v.minLength(2, 'A link of several fields needs at least two; a lookup is a link of one.'),
+    v.maxLength(16),
+  ),
+  onDelete: v.picklist(['refuse', 'deleteAlong', 'leaveEmpty']),
 });
 
 export const Field = v.object({
@@ -111,6 +207,11 @@ export const Table = v.object({
   key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.')),
   /** How a row is shown in one line, in stored form; null for its key. */
   display: v.nullable(ExpressionText),
+  /** Rules over several fields, or over other rows. */
+  rules: v.optional(v.pipe(v.array(Rule), v.maxLength(100)), []),
+  links: v.optional(v.pipe(v.array(TableLink), v.maxLength(50)), []),
+  /** The order in which rows are listed; empty for that of the key. */
+  order: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5)), []),
 });
 
 const ColumnId = v.pipe(v.string(), v.minLength(1), v.maxLength(40));
@@ -191,19 +292,40 @@ export const Report = v.object({
   paper: v.picklist(['A4 tall', 'A4 wide']),
 });
 
+/** Something of an adopted file that has no definition of its own and is kept as SQL. */
+export const Kept = v.object({
+  type: v.literal('kept'),
+  id: Id,
+  /** The table it belongs to; null for a view. */
+  table: v.nullable(Id),
+  what: v.picklist(['check', 'index', 'trigger', 'view']),
+  name: v.pipe(v.string(), v.minLength(1), v.maxLength(200)),
+  /** The statement that makes it; for a check the condition alone. */
+  sql: v.pipe(v.string(), v.minLength(1), v.maxLength(20_000)),
+});
+
 export const Settings = v.object({
   type: v.literal('settings'),
   id: Id,
   decimalMark: v.picklist(['.', ',']),
   groupMark: v.picklist([',', '.', ' ', '’', '']),
-  currency: v.pipe(v.string(), v.maxLength(5), clean),
+  currency: Currency,
   dateOrder: v.picklist(['dmy', 'mdy', 'ymd']),
+  timeZone: v.optional(
+    v.pipe(
+      v.string(),
+      v.maxLength(60),
+      v.check<string, string>(isTimeZone, 'This is not a time zone, such as Europe/London.'),
+    ),
+    'UTC',
+  ),
 });
 
-export const Definition = v.variant('type', [Table, Query, Form, Report, Settings]);
+export const Definition = v.variant('type', [Table, Query, Form, Report, Settings, Kept]);
 
 export type FieldType = v.InferOutput<typeof FieldType>;
 export type Rule = v.InferOutput<typeof Rule>;
+export type TableLink = v.InferOutput<typeof TableLink>;
 export type Field = v.InferOutput<typeof Field>;
 export type Table = v.InferOutput<typeof Table>;
 export type Query = v.InferOutput<typeof Query>;
@@ -213,6 +335,7 @@ export type Form = v.InferOutput<typeof Form>;
 export type Subform = v.InferOutput<typeof Subform>;
 export type Report = v.InferOutput<typeof Report>;
 export type Settings = v.InferOutput<typeof Settings>;
+export type Kept = v.InferOutput<typeof Kept>;
 export type Definition = v.InferOutput<typeof Definition>;
 
 /** All definitions of a file. */
@@ -224,6 +347,7 @@ export interface Design {
   readonly queries: readonly Query[];
   readonly forms: readonly Form[];
   readonly reports: readonly Report[];
+  readonly kept: readonly Kept[];
 }
 
 export const SETTINGS_ID = 's_file';
@@ -237,11 +361,13 @@ export const emptyDesign = (): Design => ({
     groupMark: ',',
     currency: '£',
     dateOrder: 'dmy',
+    timeZone: 'UTC',
   },
   tables: [],
   queries: [],
   forms: [],
   reports: [],
+  kept: [],
 });
 
 export type KindName = FieldType['kind'];
@@ -255,7 +381,13 @@ export const KIND_LABELS: Readonly<Record<KindName, string>> = {
   money: 'Money',
   tick: 'Tick',
   date: 'Date',
+  time: 'Time',
+  dateTime: 'Date and time',
   choice: 'Choice',
   lookup: 'Lookup',
   runningNumber: 'Running number',
+  picture: 'Picture',
+  file: 'File',
+  workedOut: 'Worked out',
+  stamp: 'Stamp',
 };

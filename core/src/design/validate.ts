@@ -1,6 +1,16 @@
-import { attempt, bind, bindCondition, toSql, type Catalog, type Type } from '../expression';
-import { catalogOf, displayOf, fieldOf, tableOf, typeOf } from './catalog';
-import type { Design, Field, Table } from './schema';
+import {
+  attempt,
+  bind,
+  bindCondition,
+  checkMessage,
+  failed,
+  toSql,
+  type Catalog,
+  type Type,
+} from '../expression';
+import { compare, fromText } from '../values';
+import { catalogOf, displayOf, fieldOf, isStored, tableOf, typeOf } from './catalog';
+import type { Design, Field, FieldType, Rule, Table } from './schema';
 
 /** Something in a design that cannot stand, said for people. */
 export interface DesignProblem {
@@ -36,9 +46,18 @@ export function validateTables(design: Design): DesignProblem[] {
 }
 
 function lostLookups(design: Design): DesignProblem[] {
-  return design.tables.flatMap((table) =>
+  const there = (id: string): boolean => design.tables.some((table) => table.id === id);
+  const links = design.tables.flatMap((table) =>
+    table.links
+      .filter((link) => !there(link.table))
+      .map(({ label }) => ({
+        table: table.id,
+        message: `The table that the link ${table.label} › ${label} leads to is no longer there.`,
+      })),
+  );
+  const lookups = design.tables.flatMap((table) =>
     table.fields.flatMap(({ id, label, type }) =>
-      type.kind === 'lookup' && !design.tables.some((other) => other.id === type.table)
+      type.kind === 'lookup' && !there(type.table)
         ? [
             {
               table: table.id,
@@ -49,6 +68,7 @@ function lostLookups(design: Design): DesignProblem[] {
         : [],
     ),
   );
+  return [...lookups, ...links];
 }
 
 type Found = (message: string, field?: Field) => void;
@@ -59,14 +79,84 @@ function tableProblems(design: Design, table: Table, found: Found): void {
     const field = table.fields.filter(({ name }) => name.toLowerCase() === doubled.toLowerCase())[1]!;
     found(`${table.label} has two fields called ${field.label}.`, field);
   }
-  for (const id of table.key)
-    if (!fieldOf(table, id)) found(`A key field of ${table.label} is no longer there.`);
+  for (const id of table.key) {
+    const field = fieldOf(table, id);
+    if (!field) found(`A key field of ${table.label} is no longer there.`);
+    else if (!KEY_KINDS.has(field.type.kind))
+      found(`${field.label} cannot be a key: it is worked out, a long text, a picture or a file.`, field);
+  }
   const running = table.fields.filter(({ type }) => type.kind === 'runningNumber');
   for (const field of running)
     if (table.key.length !== 1 || table.key[0] !== field.id)
       found('A running number is the key of its table, and a table has one.', field);
+  const catalog = catalogOf(design);
+  for (const rule of table.rules)
+    ruleProblem(catalog, table, rule, (message) => found(`A rule of ${table.label}: ${message}`));
+  for (const link of table.links) linkProblem(design, table, link, found);
+  for (const { field: id } of table.order) {
+    const field = fieldOf(table, id);
+    if (!field || !isStored(field))
+      found(`The order of ${table.plural} names a field that is not kept there.`);
+  }
   const display = attempt(() => bind(displayOf(table), { catalog: catalogOf(design), table: table.id }));
   if (!display.ok) found(`How a ${table.label} is shown: ${display.error.message}`);
+}
+
+const KEY_KINDS = new Set<FieldType['kind']>([
+  'text',
+  'wholeNumber',
+  'decimal',
+  'money',
+  'date',
+  'time',
+  'dateTime',
+  'choice',
+  'lookup',
+  'runningNumber',
+]);
+
+function linkProblem(design: Design, table: Table, link: Table['links'][number], found: Found): void {
+  const target = tableOf(design, link.table);
+  if (
+    target.key.length !== link.on.length ||
+    target.key.some((id) => !link.on.some(({ other }) => other === id))
+  )
+    return found(`The link ${link.label} must hold every key field of ${target.label}, and nothing else.`);
+  for (const { own: ownId, other: otherId } of link.on) {
+    const [own, other] = [fieldOf(table, ownId), fieldOf(target, otherId)!];
+    if (!own || !isStored(own)) return found(`A field of the link ${link.label} is no longer there.`);
+    const [a, b] = [typeOf(design, own.type), typeOf(design, other.type)];
+    if (a.type !== b.type || (a.type === 'number' && b.type === 'number' && a.scale !== b.scale))
+      found(`${own.label} and ${target.label} › ${other.label} are of different kinds and cannot be linked.`);
+    if (link.onDelete === 'leaveEmpty' && (own.alwaysFilled || table.key.includes(own.id)))
+      found(`Always filled and “leave empty” on delete do not go together (${own.label}).`, own);
+  }
+}
+
+function ruleProblem(catalog: Catalog, table: Table, rule: Rule, found: (message: string) => void): void {
+  const checked = attempt(() => {
+    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+    toSql(bound, { catalog, row: 'NEW' });
+    checkMessage(rule.message, catalog, table.id);
+  });
+  if (!checked.ok) found(checked.error.message);
+}
+
+const bounds = (
+  type: FieldType,
+): { least?: string | null | undefined; greatest?: string | null | undefined; places: number } | null =>
+  type.kind === 'wholeNumber'
+    ? { ...type, places: 0 }
+    : type.kind === 'decimal' || type.kind === 'money'
+      ? type
+      : null;
+
+function boundsProblem(type: FieldType): string | null {
+  const given = bounds(type);
+  const [least, greatest] = [given?.least, given?.greatest].map((text) => (text ? fromText(text) : null));
+  if ([least, greatest].some((bound) => bound && bound.scale > given!.places))
+    return 'A bound has more decimal places than the field.';
+  return least && greatest && compare(least, greatest) > 0 ? 'The least is more than the greatest.' : null;
 }
 
 function fieldProblems(
@@ -81,25 +171,61 @@ function fieldProblems(
     const target = tableOf(design, type.table);
     if (target.key.length !== 1)
       return found(`${target.label} has a key of several fields; a lookup needs one.`);
-    if (type.onDelete === 'leaveEmpty' && field.alwaysFilled)
+    if (type.onDelete === 'leaveEmpty' && (field.alwaysFilled || table.key.includes(field.id)))
       found('Always filled and “leave empty” on delete do not go together.');
-    if (type.shows !== null) {
-      const shows = attempt(() => bind(type.shows!, { catalog, table: target.id }));
-      if (!shows.ok) found(`What it shows: ${shows.error.message}`);
-    }
+    lookupProblems(design, catalog, table, type, found);
   }
-  if (field.rule) {
-    const { expression } = field.rule;
-    const rule = attempt(() =>
-      toSql(bindCondition(expression, { catalog, table: table.id }).bound, { catalog, row: 'NEW' }),
-    );
-    if (!rule.ok) found(`The rule: ${rule.error.message}`);
+  const bound = boundsProblem(type);
+  if (bound !== null) found(bound);
+  if (type.kind === 'workedOut') {
+    const worked = attempt(() => {
+      const { bound: result } = bind(`"#${field.id}"`, { catalog, table: table.id });
+      toSql(result, { catalog, row: 't' });
+    });
+    if (!worked.ok) found(worked.error.message);
+    if (field.alwaysFilled || field.noTwoAlike || field.indexed || field.start !== null || field.rule)
+      found('A field that is worked out is not kept, so nothing can be asked of its values.');
   }
+  if ((type.kind === 'picture' || type.kind === 'file') && field.noTwoAlike)
+    found('Pictures and files are not compared.');
+  if (field.rule) ruleProblem(catalog, table, field.rule, (message) => found(`The rule: ${message}`));
   if (field.start !== null) {
     const start = attempt(() => bind(field.start!, { catalog, table: null }).bound.type);
     if (!start.ok) found(`The starting value: ${start.error.message}`);
     else if (!fits(start.value, typeOf(design, type)))
       found('The starting value is of another kind than the field.');
+  }
+}
+
+function lookupProblems(
+  design: Design,
+  catalog: Catalog,
+  table: Table,
+  type: Extract<FieldType, { kind: 'lookup' }>,
+  found: (message: string) => void,
+): void {
+  const ask = (what: string, work: () => unknown): void => {
+    const asked = attempt(work);
+    if (!asked.ok) found(`${what}: ${asked.error.message}`);
+  };
+  const there = { catalog, table: type.table };
+  if (type.shows !== null) ask('What it shows', () => bind(type.shows!, there));
+  if (type.filter) ask('Which rows are offered', () => bindCondition(type.filter!, there));
+  if (type.order) ask('The order of the choices', () => bind(type.order!.by, there));
+  type.columns?.forEach((column, i) => ask(`Column ${i + 2} of the choices`, () => bind(column, there)));
+  const { narrowed } = type;
+  if (narrowed)
+    ask('What narrows it', () => {
+      const own = bind(narrowed.own, { catalog, table: table.id }).bound;
+      const other = bind(narrowed.other, there).bound;
+      if (own.type.type !== other.type.type)
+        failed('The two values it compares are of different kinds.', { start: 0, end: 0 });
+    });
+  if (type.query) {
+    const query = design.queries.find(({ id }) => id === type.query);
+    if (!query) found('The query whose rows it offers is no longer there.');
+    else if (query.from !== type.table || query.group)
+      found(`The query ${query.label} does not give rows of ${tableOf(design, type.table).label}.`);
   }
 }
 

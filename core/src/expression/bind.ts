@@ -1,6 +1,6 @@
 import type { AggregateName, Arithmetic, Node } from './ast';
 import { parts, type Bound, type Collection, type Hop, type Val } from './bound';
-import { failed, type Span } from './errors';
+import { ExpressionError, failed, type Span } from './errors';
 import { parse } from './parse';
 import { findCollection, resolve } from './resolve';
 import {
@@ -13,6 +13,7 @@ import {
   typeName,
   WHOLE,
   type Catalog,
+  type ExprField,
   type NumberType,
   type Type,
 } from './types';
@@ -76,13 +77,43 @@ const MOST_QUOTIENT_SCALE = 12;
 
 const isNumber = (type: Type): type is NumberType => type.type === 'number';
 
+/** The tree of a worked-out field over its own row, moved to the row that `links` lead to from `row`. */
+function moved(bound: Bound, row: number, links: readonly Hop[], shift: number, span: Span): Bound {
+  const part = (value: unknown): unknown => {
+    if (Array.isArray(value)) return value.map(part);
+    if (value === null || typeof value !== 'object') return value;
+    if ('op' in value) return moved(value as Bound, row, links, shift, span);
+    if ('when' in value)
+      return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, part(inner)]));
+    return value;
+  };
+  const at = (old: number, hops: readonly Hop[]): { row: number; hops: readonly Hop[] } =>
+    old === 0 ? { row, hops: [...links, ...hops] } : { row: old + shift, hops };
+  const placed = { ...bound, start: span.start, end: span.end };
+  if (placed.op === 'ref') {
+    const { row: to, hops } = at(placed.row, placed.links);
+    return { ...placed, row: to, links: hops };
+  }
+  const inner = Object.fromEntries(
+    Object.entries(placed).map(([key, value]) => [key, part(value)]),
+  ) as unknown as Bound;
+  if (inner.op === 'worked') return { ...inner, links: [...links, ...inner.links] };
+  if (inner.op !== 'aggregate' || !inner.over) return inner;
+  const { row: from, hops } = at(inner.over.from, inner.over.hops);
+  return { ...inner, over: { from, hops, as: inner.over.as + shift } };
+}
+
 class Binder {
   readonly warnings: Warning[] = [];
   private collection: Collection | null = null;
   private inAggregate = false;
   private rowCount = 1;
 
-  constructor(private readonly scope: Scope) {}
+  constructor(
+    private readonly scope: Scope,
+    /** The worked-out fields whose expressions are being bound, outermost first. */
+    private readonly within: readonly string[] = [],
+  ) {}
 
   bind(node: Node): Bound {
     const span = { start: node.start, end: node.end };
@@ -263,7 +294,41 @@ class Binder {
         this.inAggregate ? 'fields of one set' : `a total over them, such as COUNT(${many.child.name})`,
       );
     if (!found.field) failed('This path ends in a table.', span, 'a field after it');
+    if (found.field.worked !== undefined) {
+      const owner = found.hops[found.hops.length - 1]?.table ?? table;
+      return this.worked(found.field, owner, row, links, span);
+    }
     return { op: 'ref', row, links, field: found.field, type: found.field.type, ...span };
+  }
+
+  private worked(field: ExprField, owner: string, row: number, links: readonly Hop[], span: Span): Bound {
+    if (this.within.includes(field.id)) failed(`${field.name} is worked out from itself.`, span);
+    const inner = new Binder({ catalog: this.scope.catalog, table: owner }, [...this.within, field.id]);
+    let bound: Bound;
+    try {
+      bound = inner.bind(parse(field.worked!));
+    } catch (error) {
+      // Positions inside the other expression mean nothing here.
+      if (error instanceof ExpressionError)
+        failed(`${field.name} cannot be worked out: ${error.message}`, span);
+      throw error;
+    }
+    const a = moved(bound, row, links, this.rowCount - 1, span);
+    this.rowCount += inner.rowCount - 1;
+    return { op: 'worked', links, field, a: this.resultOf(a, field), type: field.type, ...span };
+  }
+
+  /** The value of a worked-out field as the type it is shown in: numbers are rounded to its places. */
+  private resultOf(a: Bound, field: ExprField): Bound {
+    const wanted = field.type;
+    if (a.type.type === 'null') return { ...a, type: wanted };
+    if (isNumber(a.type) && isNumber(wanted)) return this.toScale(a, wanted.scale);
+    if (a.type.type !== wanted.type)
+      failed(
+        `${field.name} is shown as ${typeName(wanted)}, but its expression gives ${typeName(a.type)}.`,
+        a,
+      );
+    return a;
   }
 
   private aggregate(node: Extract<Node, { node: 'aggregate' }>, span: Span): Bound {

@@ -1,13 +1,18 @@
 import type { AggregateName, Comparison, IntervalUnit } from './ast';
 import type { Span } from './errors';
-import type { ExprChild, ExprField, Type } from './types';
+import type { ExprChild, ExprField, JoinColumns, Type } from './types';
 
 /** A value during evaluation: numbers and intervals in units, dates and times as ISO text. */
 export type Val = bigint | string | boolean | null;
 
 /** One step of a path: to the row a lookup leads to, or to the rows that look this one up. */
 export type Hop =
-  | { readonly hop: 'link'; readonly field: ExprField; readonly table: string }
+  | {
+      readonly hop: 'link';
+      readonly field: { readonly id: string; readonly name: string };
+      readonly table: string;
+      readonly on: JoinColumns;
+    }
   | { readonly hop: 'children'; readonly child: ExprChild; readonly table: string };
 
 /** The child rows an aggregate runs over: from row variable `from` along `hops` to variable `as`. */
@@ -29,6 +34,13 @@ export type Bound = Span & { readonly type: Type } & (
         readonly row: number;
         readonly links: readonly Hop[];
         readonly field: ExprField;
+      }
+    /** A field that is worked out: `a` is its expression, over the same row. */
+    | {
+        readonly op: 'worked';
+        readonly links: readonly Hop[];
+        readonly field: ExprField;
+        readonly a: Bound;
       }
     /** Number to number of another scale: exact upwards, half away from zero downwards. */
     | { readonly op: 'rescale'; readonly a: Bound }

@@ -89,6 +89,8 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       for (const hop of bound.links) row = row === null || hop.hop !== 'link' ? null : env.follow(row, hop);
       return row === null ? null : env.read(row, bound.field);
     }
+    case 'worked':
+      return of(bound.a);
     case 'rescale':
       return strict([bound.a], ([a]) => fits(rescale(a as bigint, scaleOf(bound.a), scaleOf(bound))));
     case 'negate':

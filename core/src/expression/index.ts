@@ -13,7 +13,8 @@ export {
 export { toSql, decimalText, type Sql, type SqlWriting } from './to-sql';
 export { sqlName, sqlText } from './sql-text';
 export { toStored, fromStored, idsIn, writtenName } from './stored';
-export { attempt, ExpressionError, type Span } from './errors';
+export { attempt, ExpressionError, failed, type Span } from './errors';
 export { CALLS } from './parse';
 export * from './types';
 export { inWords } from './words';
+export * from './message';

@@ -25,14 +25,19 @@ export function resolve(catalog: Catalog, table: string, steps: readonly Step[])
   for (const [i, step] of steps.entries()) {
     const last = i === steps.length - 1;
     const field = at.fields.find((candidate) => named(candidate, step.name));
-    const child = field ? undefined : at.children.find((candidate) => named(candidate, step.name));
-    if (!field && !child) unknown(at, step);
+    const link = field ? undefined : at.links.find((candidate) => named(candidate, step.name));
+    const child = (field ?? link) ? undefined : at.children.find((candidate) => named(candidate, step.name));
+    if (!field && !link && !child) unknown(at, step);
     if (field && last) return { hops, field };
     if (field) {
       if (field.link === undefined)
         failed(`${field.name} is not a lookup, so nothing follows it.`, steps[i + 1]!, 'no point here');
-      hops.push({ hop: 'link', field, table: field.link });
-      at = catalog.table(field.link);
+      const next = catalog.table(field.link);
+      hops.push({ hop: 'link', field, table: next.id, on: [[field.column, next.keyColumn ?? 'rowid']] });
+      at = next;
+    } else if (link) {
+      hops.push({ hop: 'link', field: link, table: link.table, on: link.on });
+      at = catalog.table(link.table);
     } else if (child) {
       hops.push({ hop: 'children', child, table: child.table });
       at = catalog.table(child.table);
@@ -42,7 +47,7 @@ export function resolve(catalog: Catalog, table: string, steps: readonly Step[])
 }
 
 function unknown(table: ExprTable, step: Step): never {
-  const names = [...table.fields, ...table.children].map((item) => item.name);
+  const names = [...table.fields, ...table.links, ...table.children].map((item) => item.name);
   const wanted = step.name.toLowerCase();
   const near = names
     .map((name) => ({ name, distance: distance(name.toLowerCase(), wanted) }))

@@ -9,6 +9,8 @@ export interface SqlWriting {
   readonly row: string | null;
   /** An alias already joined for a path of lookups from that row; null when there is none. */
   readonly joined?: (path: readonly string[]) => string | null;
+  /** The schema in which other tables are looked for, such as `main`; by default whichever the engine finds. */
+  readonly schema?: string;
   /** SQL for CURRENT_DATE and CURRENT_TIMESTAMP; by default the engine's own clock. */
   readonly today?: string;
   readonly now?: string;
@@ -127,6 +129,8 @@ class Writer {
           : (this.writing.now ?? "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')");
       case 'ref':
         return this.ref(bound);
+      case 'worked':
+        return w(bound.a);
       case 'rescale':
         return this.rescale(bound);
       case 'negate':
@@ -287,24 +291,18 @@ class Writer {
     for (const hop of hops) {
       const table = this.writing.catalog.table(hop.table);
       const alias = `r${++this.names}`;
-      const own = (column: string): string =>
-        last === null ? sqlName(column) : `${last}.${sqlName(column)}`;
-      const condition =
-        hop.hop === 'link'
-          ? `${alias}.${sqlName(table.keyColumn ?? 'rowid')} = ${own(hop.field.column)}`
-          : `${alias}.${sqlName(hop.child.column)} = ${own(this.keyOf(hop))}`;
-      const source = `${sqlName(table.name)} AS ${alias}`;
+      const prefix = last === null ? '' : `${last}.`;
+      const on = hop.hop === 'link' ? hop.on : hop.child.on;
+      const condition = on
+        .map(([own, other]) => `${alias}.${sqlName(other)} = ${prefix}${sqlName(own)}`)
+        .join(' AND ');
+      const schema = this.writing.schema ? `${this.writing.schema}.` : '';
+      const source = `${schema}${sqlName(table.name)} AS ${alias}`;
       if (from === '') [from, where] = [source, condition];
       else from += ` JOIN ${source} ON ${condition}`;
       last = alias;
     }
     return { from, where, last: last! };
-  }
-
-  private keyOf(hop: Extract<Hop, { hop: 'children' }>): string {
-    const child = this.writing.catalog.table(hop.table);
-    const parent = child.fields.find((field) => field.id === hop.child.id)!.link!;
-    return this.writing.catalog.table(parent).keyColumn ?? 'rowid';
   }
 
   private aggregate(bound: Extract<Bound, { op: 'aggregate' }>): string {

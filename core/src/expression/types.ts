@@ -15,6 +15,7 @@ export type NumberType = Extract<Type, { type: 'number' }>;
 export const TEXT: Type = { type: 'text' };
 export const BOOLEAN: Type = { type: 'boolean' };
 export const DATE: Type = { type: 'date' };
+export const TIME: Type = { type: 'time' };
 export const INSTANT: Type = { type: 'instant' };
 export const NULL: Type = { type: 'null' };
 
@@ -62,7 +63,9 @@ export function kindOfType(type: Type): ValueKind {
     case 'date':
       return { kind: 'date' };
     case 'instant':
-      return { kind: 'instant' };
+      return { kind: 'dateTime' };
+    case 'time':
+      return { kind: 'time' };
     case 'interval':
       return { kind: 'wholeNumber' };
     default:
@@ -79,24 +82,39 @@ export interface ExprField {
   readonly type: Type;
   /** The table a lookup leads to. */
   readonly link?: string | undefined;
+  /** For a field that is worked out: its expression in stored form, over the row of its table. */
+  readonly worked?: string | undefined;
   readonly kind: ValueKind;
+}
+
+/** Columns of one row and the columns of the other that they equal. */
+export type JoinColumns = readonly (readonly [own: string, other: string])[];
+
+/** A foreign key of several fields: a path may follow it, but it is no value by itself. */
+export interface ExprLink {
+  readonly id: string;
+  readonly name: string;
+  readonly table: string;
+  readonly on: JoinColumns;
 }
 
 /** The rows of another table that link to a row of this one. */
 export interface ExprChild {
-  /** The lookup field in the other table, which also names the collection. */
+  /** The lookup field, or the link of several fields, in the other table. */
   readonly id: string;
   readonly name: string;
   readonly table: string;
-  readonly column: string;
+  /** The key columns of this table, each beside the column of the other that holds it. */
+  readonly on: JoinColumns;
 }
 
 export interface ExprTable {
   readonly id: string;
   readonly name: string;
-  /** The single key column, or null when the key has several: nothing can look it up yet. */
+  /** The single key column, or null when the key has several: no lookup leads there. */
   readonly keyColumn: string | null;
   readonly fields: readonly ExprField[];
+  readonly links: readonly ExprLink[];
   readonly children: readonly ExprChild[];
 }
 

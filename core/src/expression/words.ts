@@ -5,17 +5,22 @@ import { showDate } from '../values';
  * A plain-words reading of an expression: `due_back < CURRENT_DATE` is `due back is before today`. What
  * has no plain words is quoted as it was written. `source` is the text that was bound.
  */
-export function inWords(bound: Bound, source: string): string {
-  const words = (part: Bound): string => inWords(part, source);
+export const inWords = (bound: Bound, source: string): string => reading(bound, source, null);
+
+/** `theirs` is the row variable of the rows that a condition is about. */
+function reading(bound: Bound, source: string, theirs: number | null): string {
+  const words = (part: Bound): string => reading(part, source, theirs);
   const written = source.slice(bound.start, bound.end);
   switch (bound.op) {
     case 'const':
       return constant(bound);
     case 'clock':
       return bound.what === 'date' ? 'today' : 'now';
+    case 'worked':
     case 'ref': {
       const owners = bound.links.map((hop) => plain(hop.hop === 'link' ? hop.field.name : hop.child.name));
-      return [...owners, plain(bound.field.name)].join('’s ');
+      const path = [...owners, plain(bound.field.name)].join('’s ');
+      return bound.op === 'ref' && bound.row === theirs ? `their ${path}` : path;
     }
     case 'rescale':
       return /^round/i.test(written) ? written : words(bound.a);
@@ -58,11 +63,12 @@ export function inWords(bound: Bound, source: string): string {
     case 'mul':
       return `${words(bound.a)} × ${words(bound.b)}`;
     case 'aggregate': {
-      if (bound.distinct || bound.filter) return written;
       const name = { COUNT: 'count', SUM: 'sum', AVG: 'average', MIN: 'least', MAX: 'most' }[bound.name];
-      const last = bound.over?.hops[bound.over.hops.length - 1];
-      const rows = last?.hop === 'children' ? plain(last.child.name) : 'rows';
-      return bound.arg ? `${name} of ${rows}’ ${words(bound.arg)}` : `${name} of ${rows}`;
+      const path = bound.over?.hops.map((hop) => plain(hop.hop === 'link' ? hop.field.name : hop.child.name));
+      const rows = path?.join('’s ') ?? 'rows';
+      const what = bound.arg ? `${rows}’ ${bound.distinct ? 'different ' : ''}${words(bound.arg)}` : rows;
+      const where = bound.filter ? ` where ${reading(bound.filter, source, bound.over?.as ?? null)}` : '';
+      return where === '' ? `${name} of ${what}` : `(${name} of ${what}${where})`;
     }
     default:
       return written;
@@ -77,7 +83,7 @@ function constant(bound: Extract<Bound, { op: 'const' }>): string {
   if (type.type === 'date') return showDate(String(value));
   if (type.type === 'interval') {
     const amount = (value as bigint) < 0n ? -(value as bigint) : (value as bigint);
-    return `${amount} ${type.unit}${amount === 1n ? '' : 's'}`;
+    return span(amount, type.unit);
   }
   if (type.type === 'number') {
     const digits = String(value)
@@ -89,6 +95,22 @@ function constant(bound: Extract<Bound, { op: 'const' }>): string {
       : `${sign}${digits.slice(0, -type.scale)}.${digits.slice(-type.scale)}`.replace(/\.0+$/, '');
   }
   return type.type === 'text' ? `“${String(value)}”` : String(value);
+}
+
+const LARGER: Readonly<Record<string, readonly (readonly [unit: string, of: bigint])[]>> = {
+  month: [['year', 12n]],
+  second: [
+    ['day', 86_400n],
+    ['hour', 3_600n],
+    ['minute', 60n],
+  ],
+};
+
+/** A length of time in the largest unit that it is a whole number of: 96 months are 8 years. */
+function span(amount: bigint, unit: string): string {
+  const [name, of] = LARGER[unit]?.find(([, size]) => amount > 0n && amount % size === 0n) ?? [unit, 1n];
+  const count = amount / of;
+  return `${count} ${name}${count === 1n ? '' : 's'}`;
 }
 
 const ORDERED = {
@@ -112,7 +134,7 @@ function comparison(how: '=' | '<>' | keyof typeof ORDERED, { type }: Bound): st
 
 function negative(a: Bound, words: (part: Bound) => string): string | null {
   if (a.op === 'isNull') return `${words(a.a)} is filled`;
-  if (a.op === 'ref') return `not ${words(a)}`;
+  if (a.op === 'ref' || a.op === 'worked') return `not ${words(a)}`;
   if (a.op === 'in') return `${words(a.a)} is none of ${a.list.map(words).join(', ')}`;
   return null;
 }

@@ -1,4 +1,4 @@
-import { OFFICE } from '../design/testing/office';
+import { field, OFFICE } from '../design/testing/office';
 import { fillRows, formFromTable, moved } from './generate';
 import { formProblems } from './problems';
 
@@ -23,6 +23,20 @@ describe('formFromTable', () => {
   it('makes a subform of every table that links to it, without the link itself', () => {
     expect(form.subforms.map(({ link, label }) => [link, label])).toEqual([['f_fLoan', 'Fines']]);
     expect(form.subforms[0]!.fields.map(({ field }) => field)).toEqual(['f_fNo', 'f_fAmount']);
+  });
+
+  it('keeps stamps and pictures out of the rows of a subform', () => {
+    const fine = OFFICE.tables[2]!;
+    const more = [
+      field('fBy', 'entered_by', { kind: 'stamp', of: 'createdBy' }),
+      field('fPicture', 'picture', { kind: 'picture' }),
+      field('fNote', 'note', { kind: 'longText' }),
+    ];
+    const tables = OFFICE.tables.map((table) =>
+      table === fine ? { ...fine, fields: [...fine.fields, ...more] } : table,
+    );
+    const [subform] = formFromTable({ ...OFFICE, tables }, LOAN, 'o_loan').subforms;
+    expect(subform!.fields.map(({ field: id }) => id)).toEqual(['f_fNo', 'f_fAmount', 'f_fNote']);
   });
 
   it('lets people read running numbers and type the rest', () => {

@@ -1,4 +1,12 @@
-import { linksTo, type Design, type Field, type Form, type Table } from '../design';
+import {
+  linksTo,
+  stampsTime,
+  type Design,
+  type Field,
+  type Form,
+  type KindName,
+  type Table,
+} from '../design';
 
 /** Columns of the 12-column grid that the control of a kind wants. */
 export function widthOf(field: Field): number {
@@ -10,6 +18,10 @@ export function widthOf(field: Field): number {
       return type.most && type.most <= 20 ? 3 : 6;
     case 'lookup':
       return 6;
+    case 'dateTime':
+      return 4;
+    case 'stamp':
+      return stampsTime(type.of) ? 4 : 3;
     case 'runningNumber':
       return 3;
     default:
@@ -53,6 +65,9 @@ export function fillRows(fields: readonly FormField[]): FormField[] {
   });
 }
 
+/** Kinds that stay out of the rows of a subform at first: they take room there and are rarely asked for. */
+const ASIDE: ReadonlySet<KindName> = new Set(['stamp', 'picture', 'file']);
+
 /**
  * A form made from a table in one step: a control for every field, key first and long texts last, and
  * a subform for every table that links to it.
@@ -67,7 +82,7 @@ export function formFromTable(design: Design, table: Table, id: string, label = 
           ? `${child.plural} (${link.label})`
           : child.plural,
       fields: order(child)
-        .filter((field) => field.id !== link.id)
+        .filter((field) => field.id !== link.id && !ASIDE.has(field.type.kind))
         .map((field) => place(child, field)),
       shown: true,
     }));

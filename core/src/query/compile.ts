@@ -17,7 +17,7 @@ import {
   catalogOf,
   displayOf,
   fieldOf,
-  lookupText,
+  shownText,
   tableOf,
   type Design,
   type Field,
@@ -25,7 +25,7 @@ import {
   type Query,
   type QueryColumn,
   type Table,
-} from './imports';
+} from '../design';
 import type { ValueKind } from '../values';
 
 /** A column of a result: what it is called and how its values are shown. */
@@ -73,6 +73,17 @@ export function compileQuery(design: Design, query: Query, compiling: Compiling)
   return { ...run, params, text: sql };
 }
 
+/**
+ * SQL for the keys of the rows a query leaves over, for a lookup that offers them. The query may not
+ * group: its rows are then rows of the table it starts from.
+ */
+export const queryKeys = (
+  design: Design,
+  query: Query,
+  compiling: Compiling,
+  text: (value: string) => string,
+): string => new Compiler(design, query, compiling, text).keys();
+
 interface Output {
   readonly column: ResultColumn;
   /** Columns of the inner SELECT that it is made from. */
@@ -107,16 +118,31 @@ class Compiler {
     };
   }
 
-  compile(): Omit<CompiledQuery, 'params' | 'text'> {
-    const { query } = this;
+  private get from(): string {
     const base = `FROM ${sqlName(this.table.name)} AS t0`;
-    const joined = [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
-    const conditions = query.where.map((source) => {
+    return [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
+  }
+
+  private conditions(): { readonly sql: string; readonly label: string }[] {
+    return this.query.where.map((source) => {
       // Bound with names, so that what is quoted in words is readable.
       const named = fromStored(source, this.catalog, this.table.id);
       const { bound } = bindCondition(named, { catalog: this.catalog, table: this.table.id });
       return { sql: toSql(bound, this.writing).sql, label: inWords(bound, named) };
     });
+  }
+
+  keys(): string {
+    const where = this.conditions().map(({ sql }) => sql);
+    const key = this.table.key.map((id) => `t0.${sqlName(fieldOf(this.table, id)!.name)}`).join(', ');
+    return `SELECT ${key} ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`;
+  }
+
+  compile(): Omit<CompiledQuery, 'params' | 'text'> {
+    const { query } = this;
+    const base = `FROM ${sqlName(this.table.name)} AS t0`;
+    const joined = this.from;
+    const conditions = this.conditions();
     const where = (count: number): string =>
       count === 0
         ? ''
@@ -199,7 +225,7 @@ class Compiler {
   private plain(column: QueryColumn, name: string): Output {
     const { bound } = bind(column.expression, { catalog: this.catalog, table: this.table.id });
     const field = bound.op === 'ref' ? this.fieldById(bound.field.id) : undefined;
-    const kind = field && bound.op === 'ref' ? bound.field.kind : kindOfType(bound.type);
+    const kind = bound.op === 'ref' || bound.op === 'worked' ? bound.field.kind : kindOfType(bound.type);
     const inner = [{ name, sql: toSql(bound, this.writing).sql }];
     return {
       inner,
@@ -271,7 +297,7 @@ class Compiler {
   private moneyKind(measure: Measure): ValueKind | null {
     if (measure.expression === null || measure.total === 'count') return null;
     const { bound } = bind(measure.expression, { catalog: this.catalog, table: this.table.id });
-    return bound.op === 'ref' &&
+    return (bound.op === 'ref' || bound.op === 'worked') &&
       (bound.field.kind.kind === 'money' || measure.total === 'least' || measure.total === 'most')
       ? bound.field.kind
       : null;
@@ -283,8 +309,8 @@ class Compiler {
     own: string,
     field: Field | undefined,
   ): Omit<Output, 'inner' | 'middle'> {
-    if (field?.type.kind === 'lookup') {
-      const text = lookupText(this.design, this.catalog, field, own);
+    const text = field && shownText(this.design, this.catalog, field, own);
+    if (text) {
       return {
         column: { ...column, kind: { kind: 'longText' } },
         shown: text,

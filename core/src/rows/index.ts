@@ -1,3 +1,4 @@
 export * from './save';
 export * from './check-row';
 export * from './start';
+export * from './rule-message';

@@ -1,7 +1,14 @@
 import { bind, evaluate, type Val } from '../expression';
-import { catalogOf, typeOf, type Design, type Field, type Table } from '../design';
+import { catalogOf, storedFields, typeOf, type Design, type Field, type Table } from '../design';
 import { rescale, toText, type Value } from '../values';
-import type { RowChecking } from './check-row';
+
+/** The moment from which an expression reckons. */
+export interface Moment {
+  /** `YYYY-MM-DD`. */
+  readonly today: string;
+  /** `YYYY-MM-DDTHH:MM:SSZ`. */
+  readonly now: string;
+}
 
 /** A value of the evaluator as it travels: numbers with places as text, whole ones as numbers. */
 export function fromVal(value: Val, scale: number): Value {
@@ -13,7 +20,7 @@ export function fromVal(value: Val, scale: number): Value {
  * What a field of a new row starts with; null when it has no starting value (a tick: false), or when it
  * cannot be worked out, such as a date past the year 9999: the person then fills it in.
  */
-export function startValue(design: Design, field: Field, { today, now }: RowChecking): Value {
+export function startValue(design: Design, field: Field, { today, now }: Moment): Value {
   if (field.start === null || field.start.trim() === '') return field.type.kind === 'tick' ? false : null;
   const { bound } = bind(field.start, { catalog: catalogOf(design), table: null });
   const result = evaluate(bound, {
@@ -36,5 +43,5 @@ export function startValue(design: Design, field: Field, { today, now }: RowChec
 }
 
 /** A new row with its starting values, by field id. */
-export const startRow = (design: Design, table: Table, checking: RowChecking): Record<string, Value> =>
-  Object.fromEntries(table.fields.map((field) => [field.id, startValue(design, field, checking)]));
+export const startRow = (design: Design, table: Table, checking: Moment): Record<string, Value> =>
+  Object.fromEntries(storedFields(table).map((field) => [field.id, startValue(design, field, checking)]));

@@ -3,3 +3,8 @@ export * from './dates';
 export * from './locale';
 export * from './read-date';
 export * from './kinds';
+export * from './pattern';
+export * from './currency';
+export * from './zone';
+export * from './read-time';
+export * from './convert';

@@ -133,7 +133,7 @@ describe('showing values', () => {
       [{ kind: 'date' }, '2026-11-04', '4 Nov 2026'],
       [{ kind: 'runningNumber', prefix: 'H-', width: 4 }, 12, 'H-0012'],
       [{ kind: 'text' }, null, ''],
-      [{ kind: 'instant' }, '2026-11-04T14:02:00Z', '4 Nov 2026 14:02 UTC'],
+      [{ kind: 'dateTime' }, '2026-11-04T14:02:00Z', '4 Nov 2026 14:02 UTC'],
     ];
     for (const [kind, given, shown] of cases) expect(showValue(kind, given)).toBe(shown);
     expect(showValue(MONEY, '1234.50', GERMAN)).toBe('1.234,50 EUR');
@@ -170,7 +170,14 @@ describe('values from outside', () => {
     [{ kind: 'text' }, { toString: 'x' }],
     [{ kind: 'choice', choices: ['a'] }, 'b'],
     [{ kind: 'lookup' }, [1]],
-    [{ kind: 'instant' }, '2026-11-04T14:02:00Z'],
+    [{ kind: 'dateTime' }, '2026-11-04'],
+    [{ kind: 'dateTime' }, '2026-11-04 14:02'],
+    [{ kind: 'time' }, '25:00:00'],
+    [{ kind: 'time' }, '14:02'],
+    [{ kind: 'picture' }, 'a.png'],
+    [{ kind: 'wholeNumber', least: '1' }, 0],
+    [{ kind: 'money', places: 2, greatest: '10' }, '10.01'],
+    [{ kind: 'text', pattern: 'A-9999' }, 'A-12'],
   ];
 
   for (const [kind, given] of refused) {

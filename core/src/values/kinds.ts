@@ -1,7 +1,10 @@
-import { BRITISH, monthShort, type Locale } from './locale';
-import { parseDate } from './dates';
+import { BRITISH, monthName, monthShort, weekdayShort, type Locale } from './locale';
+import { instantText, parseDate, parseInstant, parseTime, weekday } from './dates';
 import { readDate } from './read-date';
-import { fromText, rescale, toText, type Decimal } from './decimal';
+import { readTime } from './read-time';
+import { compare, fromText, rescale, toText, type Decimal } from './decimal';
+import { readPattern } from './pattern';
+import { inZone, instantAt } from './zone';
 
 /**
  * A value as it travels and is shown: text, dates and decimals are strings (`"12.50"`), whole
@@ -9,20 +12,50 @@ import { fromText, rescale, toText, type Decimal } from './decimal';
  */
 export type Value = string | number | boolean | null;
 
+/** How a date is written: `4 Nov 2026`, `Wed 4 November 2026`, `04/11/2026` in the office's order, `2026-11-04`. */
+export type DateStyle = 'short' | 'long' | 'numbers' | 'iso';
+
+interface NumberKind {
+  /** The least and the greatest number allowed, as decimal texts. */
+  readonly least?: string | null | undefined;
+  readonly greatest?: string | null | undefined;
+  /** Written after the number: `cm`, `%`. */
+  readonly unit?: string | null | undefined;
+  /** Without marks between thousands: a year, a house number. */
+  readonly plain?: boolean | undefined;
+}
+
 /** What `values` needs to know of a field. */
 export type ValueKind =
-  | { readonly kind: 'text'; readonly most?: number | undefined }
+  | {
+      readonly kind: 'text';
+      readonly most?: number | undefined;
+      /** Its shape in picture symbols. */
+      readonly pattern?: string | undefined;
+    }
   | { readonly kind: 'longText' }
-  | { readonly kind: 'wholeNumber' }
-  | { readonly kind: 'decimal'; readonly places: number }
-  | { readonly kind: 'money'; readonly places: number }
+  | ({ readonly kind: 'wholeNumber' } & NumberKind)
+  | ({ readonly kind: 'decimal'; readonly places: number } & NumberKind)
+  | ({
+      readonly kind: 'money';
+      readonly places: number;
+      /** Null for the office's own. */
+      readonly currency?: string | null | undefined;
+    } & NumberKind)
   | { readonly kind: 'tick' }
-  | { readonly kind: 'date' }
+  | { readonly kind: 'date'; readonly style?: DateStyle | undefined }
+  | { readonly kind: 'time'; readonly seconds?: boolean | undefined }
+  | {
+      readonly kind: 'dateTime';
+      readonly style?: DateStyle | undefined;
+      readonly seconds?: boolean | undefined;
+    }
   | { readonly kind: 'choice'; readonly choices: readonly string[] }
+  /** The key of a row: a number or a text. */
   | { readonly kind: 'lookup' }
   | { readonly kind: 'runningNumber'; readonly prefix?: string; readonly width?: number }
-  /** Only worked out, never kept in a field yet. */
-  | { readonly kind: 'instant' };
+  /** The number of a row of `hr_attachment`. */
+  | { readonly kind: 'picture' | 'file' };
 
 export type Read =
   { readonly ok: true; readonly value: Value } | { readonly ok: false; readonly message: string };
@@ -60,6 +93,24 @@ function readDecimal(text: string, places: number, locale: Locale): Decimal | st
   return { units, scale: places };
 }
 
+/** Why a number lies outside its bounds; null when it does not. */
+function outOfBounds(number: Decimal, kind: NumberKind, locale: Locale): string | null {
+  const least = kind.least ? fromText(kind.least) : null;
+  if (least && compare(number, least) < 0)
+    return `At least ${showNumber(kind.least!, locale)} is needed here.`;
+  const greatest = kind.greatest ? fromText(kind.greatest) : null;
+  return greatest && compare(number, greatest) > 0
+    ? `At most ${showNumber(kind.greatest!, locale)} is allowed here.`
+    : null;
+}
+
+const unitless = (text: string, unit: string | null | undefined): string => {
+  const trimmed = text.trim();
+  return unit && trimmed.toLowerCase().endsWith(unit.toLowerCase())
+    ? trimmed.slice(0, -unit.length).trim()
+    : text;
+};
+
 const TICKED = new Set(['yes', 'y', 'true', '1', 'x', '✓']);
 const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
 
@@ -80,22 +131,27 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
       const trimmed = text.trim();
       if (/[\r\n]/.test(trimmed)) return bad('This field holds one line of text.');
       const length = [...trimmed].length;
-      return kind.most !== undefined && length > kind.most
-        ? bad(`This text has ${length} characters; at most ${kind.most} fit here.`)
-        : ok(trimmed);
+      if (kind.most !== undefined && length > kind.most)
+        return bad(`This text has ${length} characters; at most ${kind.most} fit here.`);
+      return kind.pattern ? readPattern(kind.pattern, trimmed) : ok(trimmed);
     }
     case 'longText':
       return ok(text);
-    case 'wholeNumber':
-    case 'runningNumber':
-    case 'lookup': {
+    case 'lookup':
+    case 'runningNumber': {
       const number = readDecimal(unprefixed(kind, text), 0, locale);
       return typeof number === 'string' ? bad(number) : ok(Number(number.units));
     }
+    case 'wholeNumber':
     case 'decimal':
     case 'money': {
-      const number = readDecimal(text, kind.places, locale);
-      return typeof number === 'string' ? bad(number) : ok(toText(number));
+      const places = kind.kind === 'wholeNumber' ? 0 : kind.places;
+      const own = kind.kind === 'money' && kind.currency ? { ...locale, currency: kind.currency } : locale;
+      const number = readDecimal(unitless(text, kind.unit), places, own);
+      if (typeof number === 'string') return bad(number);
+      const outside = outOfBounds(number, kind, locale);
+      if (outside !== null) return bad(outside);
+      return ok(kind.kind === 'wholeNumber' ? Number(number.units) : toText(number));
     }
     case 'date': {
       const date = readDate(text, today, locale);
@@ -108,9 +164,34 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
         kind.choices.find((choice) => choice.toLowerCase() === wanted);
       return match !== undefined ? ok(match) : bad(`“${text}” is not one of ${kind.choices.join(', ')}.`);
     }
-    case 'instant':
-      return bad('This value is worked out and cannot be typed.');
+    case 'time': {
+      const time = readTime(text);
+      return time ? ok(time) : bad(`“${text}” is not a time. Try 14:30, 930 or 2pm.`);
+    }
+    case 'dateTime': {
+      const instant = readInstant(text, today, locale);
+      return instant ? ok(instant) : bad(`“${text}” is not a date and time. Try 4 nov 14:30 or today 9:15.`);
+    }
+    case 'picture':
+    case 'file':
+      return bad('A file is put here by choosing it, not by typing.');
   }
+}
+
+/** Reads a date and a time behind it, by the office's clock; midnight without a time. */
+function readInstant(text: string, today: string, locale: Locale): string | null {
+  const known = parseInstant(text.trim());
+  if (known !== null) return instantText(known);
+  const zone = locale.timeZone ?? 'UTC';
+  const typed = text.trim().replace(/\s+UTC$/i, '');
+  const match = /^(.+?)[\sT,]+(\d{1,2}(?:[:.]\d{2}){0,2}\s*(?:[ap]\.?m\.?)?)$/i.exec(typed);
+  const date = match && readDate(match[1]!, today, locale);
+  const time = match && readTime(match[2]!);
+  // A year or day of the month at the end is no time.
+  if (date && time && (/[:.apm]/i.test(match[2]!) || !readDate(typed, today, locale)))
+    return instantAt(date, time, /UTC$/i.test(text.trim()) ? 'UTC' : zone);
+  const whole = readDate(typed, today, locale);
+  return whole && instantAt(whole, '00:00:00', zone);
 }
 
 function unprefixed(kind: ValueKind, text: string): string {
@@ -138,29 +219,50 @@ export function showMoney(text: string, locale: Locale): string {
   return number.startsWith('-') ? `-${locale.currency}${number.slice(1)}` : `${locale.currency}${number}`;
 }
 
-/** `4 Nov 2026` for `2026-11-04`; the text itself when it is not a date. */
-export function showDate(text: string): string {
+const two = (n: number): string => String(n).padStart(2, '0');
+
+/** `4 Nov 2026` for `2026-11-04`, or another style; the text itself when it is not a date. */
+export function showDate(
+  text: string,
+  style: DateStyle = 'short',
+  order: Locale['dateOrder'] = 'dmy',
+): string {
   const date = parseDate(text);
-  return date ? `${date.day} ${monthShort(date.month)} ${date.year}` : text;
+  if (!date || style === 'iso') return text;
+  const { year, month, day } = date;
+  if (style === 'long') return `${weekdayShort(weekday(text))} ${day} ${monthName(month)} ${year}`;
+  if (style === 'short') return `${day} ${monthShort(month)} ${year}`;
+  const parts = { d: two(day), m: two(month), y: String(year).padStart(4, '0') };
+  return [...order].map((part) => parts[part as 'd' | 'm' | 'y']).join('/');
 }
+
+/** `14:30`, with seconds where they are wanted or not 0. */
+const showTime = (text: string, seconds = false): string =>
+  parseTime(text) === null || seconds || text.slice(6, 8) > '00' ? text : text.slice(0, 5);
 
 /** A value as people read it everywhere: grid, form, query, report. Null is the empty text. */
 export function showValue(kind: ValueKind, value: Value, locale: Locale = BRITISH): string {
   if (value === null) return '';
   switch (kind.kind) {
     case 'wholeNumber':
-      return showNumber(String(value), locale);
-    case 'decimal':
-      return showNumber(String(value), locale);
+    case 'decimal': {
+      const marks = kind.plain ? { ...locale, groupMark: '' as const } : locale;
+      const number = showNumber(String(value), marks);
+      if (!kind.unit) return number;
+      return kind.unit === '%' ? `${number}%` : `${number}\u00a0${kind.unit}`;
+    }
     case 'money':
-      return showMoney(String(value), locale);
+      return showMoney(String(value), kind.currency ? { ...locale, currency: kind.currency } : locale);
     case 'tick':
       return value === true ? 'Yes' : 'No';
     case 'date':
-      return showDate(String(value));
-    case 'instant': {
-      const text = String(value);
-      return `${showDate(text.slice(0, 10))} ${text.slice(11, 16)} UTC`;
+      return showDate(String(value), kind.style, locale.dateOrder);
+    case 'time':
+      return showTime(String(value), kind.seconds);
+    case 'dateTime': {
+      const zone = locale.timeZone ?? 'UTC';
+      const { date, time } = inZone(String(value), zone);
+      return `${showDate(date, kind.style, locale.dateOrder)} ${showTime(time, kind.seconds)}${zone === 'UTC' ? ' UTC' : ''}`;
     }
     case 'runningNumber':
       return (kind.prefix ?? '') + String(value).padStart(kind.width ?? 0, '0');
@@ -176,6 +278,8 @@ export function editText(kind: ValueKind, value: Value, locale: Locale = BRITISH
     return locale.decimalMark === ',' ? String(value).replace('.', ',') : String(value);
   }
   if (kind.kind === 'wholeNumber') return String(value);
+  if (kind.kind === 'date' || kind.kind === 'dateTime')
+    return showValue({ ...kind, style: 'short' }, value, locale);
   return showValue(kind, value, locale);
 }
 
@@ -197,12 +301,13 @@ export function checkValue(kind: ValueKind, value: unknown): Read {
       return readValue(kind, value, { locale: BRITISH, today: '2000-01-01' });
     case 'tick':
       return typeof value === 'boolean' ? ok(value) : bad('Yes or no is needed here.');
+    case 'lookup':
+      return typeof value === 'string' && value !== '' ? ok(value) : checkWhole(kind, value);
     case 'wholeNumber':
     case 'runningNumber':
-    case 'lookup':
-      return typeof value === 'number' && Number.isInteger(value) && Math.abs(value) < 10 ** MOST_DIGITS
-        ? ok(value)
-        : bad(`A whole number of at most ${MOST_DIGITS} digits is needed here.`);
+    case 'picture':
+    case 'file':
+      return checkWhole(kind, value);
     case 'decimal':
     case 'money': {
       const plain = { ...BRITISH, groupMark: '', currency: '' } as const;
@@ -210,13 +315,30 @@ export function checkValue(kind: ValueKind, value: unknown): Read {
         typeof value === 'string'
           ? readDecimal(value, kind.places, plain)
           : 'A number written as text ("12.50") is needed here.';
-      return typeof number === 'string' ? bad(number) : ok(toText(number));
+      if (typeof number === 'string') return bad(number);
+      const outside = outOfBounds(number, kind, BRITISH);
+      return outside === null ? ok(toText(number)) : bad(outside);
     }
     case 'date':
       return typeof value === 'string' && parseDate(value)
         ? ok(value)
         : bad('A date as YYYY-MM-DD is needed here.');
-    case 'instant':
-      return bad('This value is worked out and cannot be set.');
+    case 'time':
+      return typeof value === 'string' && parseTime(value) !== null && value.length === 8
+        ? ok(value)
+        : bad('A time as HH:MM:SS is needed here.');
+    case 'dateTime': {
+      const seconds = typeof value === 'string' ? parseInstant(value) : null;
+      const text = seconds === null ? null : instantText(seconds);
+      return text ? ok(text) : bad('A date and time as YYYY-MM-DDTHH:MM:SSZ is needed here.');
+    }
   }
+}
+
+function checkWhole(kind: ValueKind, value: unknown): Read {
+  if (typeof value !== 'number' || !Number.isInteger(value) || Math.abs(value) >= 10 ** MOST_DIGITS)
+    return bad(`A whole number of at most ${MOST_DIGITS} digits is needed here.`);
+  const outside =
+    kind.kind === 'wholeNumber' ? outOfBounds({ units: BigInt(value), scale: 0 }, kind, BRITISH) : null;
+  return outside === null ? ok(value) : bad(outside);
 }

@@ -6,6 +6,8 @@ export interface Locale {
   readonly currency: string;
   /** The order in which a date of three numbers is read. */
   readonly dateOrder: 'dmy' | 'mdy' | 'ymd';
+  /** The IANA time zone by whose clocks dates with a time are read and shown; UTC without one. */
+  readonly timeZone?: string | undefined;
 }
 
 export const BRITISH: Locale = {
@@ -41,8 +43,13 @@ export const monthNumber = (text: string): number => begins(MONTHS, text) + 1;
 /** 1 (Monday) to 7 for a weekday's name or its first three or more letters, 0 when it is none. */
 export const weekdayNumber = (text: string): number => begins(WEEKDAYS, text) + 1;
 
+const capital = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1);
+
+/** `November` for 11. */
+export const monthName = (month: number): string => capital(MONTHS[month - 1] ?? '');
+
 /** `Nov` for 11. */
-export function monthShort(month: number): string {
-  const name = MONTHS[month - 1] ?? '';
-  return name.charAt(0).toUpperCase() + name.slice(1, 3);
-}
+export const monthShort = (month: number): string => monthName(month).slice(0, 3);
+
+/** `Mon` for 1. */
+export const weekdayShort = (day: number): string => capital(WEEKDAYS[day - 1] ?? '').slice(0, 3);

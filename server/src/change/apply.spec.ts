@@ -131,8 +131,9 @@ describe('applying drafts', () => {
     const file = office.app.context.files.get(office.file);
     // A table of somebody else's stands where the rebuilt one must go: its CREATE fails inside the transaction.
     file.writer.exec('CREATE TABLE "hr_rebuilt_t_loan" (x)');
-    const { status } = await office.apply(patch('t_loan', 'f_lFee', { alwaysFilled: true }));
-    expect(status).toBe(500);
+    const { status, body } = await office.apply(patch('t_loan', 'f_lFee', { alwaysFilled: true }));
+    expect(status).toBe(422);
+    expect(body.detail).toContain('It was not possible to make the new Loan');
     file.writer.exec('DROP TABLE "hr_rebuilt_t_loan"');
     expect(read("SELECT name, sql FROM sqlite_schema WHERE name NOT LIKE 'hr_%' ORDER BY 1")).toEqual(before);
     expect(read('PRAGMA foreign_keys')).toEqual([[1]]);
@@ -168,8 +169,11 @@ describe('applying drafts', () => {
       office.call('POST', 'draft/apply', one),
       office.call('POST', 'draft/apply', two),
     ]);
-    expect(answers.map(({ status }) => status).sort()).toEqual([200, 409]);
-    expect(answers.find(({ status }) => status === 409)!.body).toEqual(
+    expect(answers.map(({ status }) => status)).toEqual([200, 423]);
+    expect(answers[1]!.body).toEqual(jasmine.objectContaining({ type: '/problems/changing' }));
+    const again = await office.call('POST', 'draft/apply', two);
+    expect(again.status).toBe(409);
+    expect(again.body).toEqual(
       jasmine.objectContaining({ type: '/problems/design-moved', version: base + 1 }),
     );
     expect(office.design.tables[1]!.fields.some(({ id }) => id === 'f_lNote')).toBeTrue();

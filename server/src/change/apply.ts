@@ -1,44 +1,50 @@
-import { mkdirSync } from 'node:fs';
-import { join } from 'node:path';
 import {
-  applyChanges,
-  ChangeError,
-  checkPlan,
-  steps,
-  type Change,
-  type CheckPlan,
-  type Notice,
-  type RowCheck,
-} from '@heathridge/core/change';
+  copyFileSync,
+  existsSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  closeSync,
+  renameSync,
+  rmSync,
+  statSync,
+} from 'node:fs';
+import { join } from 'node:path';
+import { max } from 'drizzle-orm';
+import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from '@heathridge/core/change';
 import type { Design } from '@heathridge/core/design';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
-import { saveDesign } from '../store/definitions';
-import type { Connection } from '../store/driver';
-import type { Files, OpenFile } from '../store/files';
-import { change as changeLog } from '../store/file-schema';
+import type { JobPool } from '../jobs/pool';
+import { designVersion, loadDesign, saveDesign } from '../store/definitions';
+import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
+import type { Files } from '../store/files';
+import { change as changeLog, history } from '../store/file-schema';
+import { keptProblem, runChecks, runSteps, StepError, type CheckResult, type Tell } from './run';
 
-/** A row check with the rows that fail it. */
-export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'sort' | 'message'> {
-  readonly count: number;
-  /** Up to 20: the key, and the value in the field. */
-  readonly sample: readonly {
-    readonly key: readonly (string | number)[];
-    readonly value: string | number | null;
-  }[];
+/** What a child is given to apply a draft. */
+export interface ApplyOrder {
+  readonly changes: readonly Change[];
+  /** The version of the design the draft starts from. */
+  readonly base: number;
+  readonly by: string;
+  readonly now: string;
+  readonly today: string;
+  /** The folder of safe copies, and the name of the one to take. */
+  readonly copies: string;
+  readonly copy: string;
 }
 
-export interface CheckResult {
-  readonly notices: readonly Notice[];
-  readonly findings: readonly Finding[];
-  /** True when nothing stands in the way. */
-  readonly clear: boolean;
-}
+/** How an apply ended: done, or what stood in the way, with nothing changed. */
+export type ApplyResult =
+  | { readonly done: true }
+  | { readonly done: false; readonly moved: number }
+  | { readonly done: false; readonly message: string; readonly findings: CheckResult | null };
 
 /** The design a draft leads to. Throws a `design-moved` problem when a change no longer fits. */
-export function draftedDesign(design: Design, changes: readonly Change[]): Design {
+export function drafted(design: Design, changes: readonly Change[]): Evolved {
   try {
-    return applyChanges(design, changes);
+    return evolve(design, changes);
   } catch (error) {
     if (error instanceof ChangeError)
       throw new Problem('design-moved', error.message, { version: design.version });
@@ -46,71 +52,159 @@ export function draftedDesign(design: Design, changes: readonly Change[]): Desig
   }
 }
 
-/** Asks the real rows the questions of a plan. */
-export function runChecks(db: Connection, plan: CheckPlan): CheckResult {
-  const findings: Finding[] = [];
-  for (const { table, field, sort, message, count, sample } of plan.rows) {
-    const [number] = db.prepare(count).raw().get() as [number];
-    if (number === 0) continue;
-    const rows = db.prepare(sample).raw().all() as [string, string | number | null][];
-    findings.push({
-      table,
-      field,
-      sort,
-      message,
-      count: number,
-      sample: rows.map(([key, value]) => ({ key: JSON.parse(key) as (string | number)[], value })),
-    });
-  }
-  const stopped = plan.notices.some(({ level }) => level === 'stop');
-  return { notices: plan.notices, findings, clear: !stopped && findings.length === 0 };
-}
-
 /**
- * Applies a draft: a safe copy, then everything in one transaction. When a check fails, a step fails
- * or a foreign key is left without its row, nothing has happened and a problem says why.
+ * Applies a draft in a child process, which tells how far it is and can be stopped: a safe copy, then
+ * everything in one transaction. When a check fails, a step fails or a foreign key is left without its
+ * row, nothing has happened and a problem says why. While it runs nobody else writes to the file.
  */
-export function applyDraft(
+export async function applyDraft(
   files: Files,
+  jobs: JobPool,
   id: string,
   base: number,
   changes: readonly Change[],
   by: string,
   clock: Clock,
-): Design {
+  options: { readonly signal?: AbortSignal; readonly tell?: Tell } = {},
+): Promise<Design> {
   const file = files.get(id);
-  const before = file.design;
-  if (before.version !== base)
-    throw new Problem(
-      'design-moved',
-      'Somebody else has applied changes since this draft was begun. Your draft is kept: check it again.',
-      { version: before.version },
-    );
-  const after = draftedDesign(before, changes);
-  const plan = checkPlan(before, after);
-  const safeCopy = takeSafeCopy(file, clock);
-  // Must stand outside the transaction: inside one the engine ignores it.
-  file.writer.exec('PRAGMA foreign_keys = OFF');
-  try {
-    file.orm.transaction(
-      (tx) => {
-        const result = runChecks(file.writer, plan);
-        if (!result.clear) throw new Problem('draft-stopped', stopMessage(result), { findings: result });
-        for (const { sql } of steps(before, after)) file.writer.exec(sql);
-        const orphans = file.writer.prepare('PRAGMA foreign_key_check').raw().all();
-        if (orphans.length > 0)
-          throw new Problem('draft-stopped', `${orphans.length} rows would point to rows that are gone.`);
-        saveDesign(tx as never, after);
-        tx.insert(changeLog)
-          .values({ at: clock.now(), by, what: 'draft applied', changes: JSON.stringify(changes), safeCopy })
-          .run();
-      },
-      { behavior: 'immediate' },
-    );
-  } finally {
-    file.writer.exec('PRAGMA foreign_keys = ON');
+  if (file.design.version !== base) throw moved(file.design.version);
+  drafted(file.design, changes);
+  const copy = copyName(clock);
+  const order = { changes, base, by, now: clock.now(), today: clock.today(), copies: file.copies, copy };
+  const result = await files.whileChanging(id, () =>
+    jobs
+      .run(file.path, { task: 'apply', order }, { limit: MOST_TIME, ...options })
+      .catch((error: unknown) => {
+        discardCopy(join(file.copies, copy));
+        throw error;
+      }),
+  );
+  if (!result.done) {
+    if ('moved' in result) throw moved(result.moved);
+    throw new Problem('draft-stopped', result.message, { findings: result.findings });
   }
   return files.reload(id);
+}
+
+/** Milliseconds an apply may take: an hour. */
+export const MOST_TIME = 3_600_000;
+
+const moved = (version: number): Problem =>
+  new Problem(
+    'design-moved',
+    'Somebody else has applied changes since this draft was begun. Your draft is kept: check it again.',
+    { version },
+  );
+
+/** The work of {@link applyDraft} on a writing connection of its own, in a child. */
+export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult {
+  const db = openForWriting(path);
+  try {
+    const orm = ormOver(db);
+    tell({ step: 0, of: 1, what: 'Taking a safe copy' });
+    return locked(db, path, join(order.copies, order.copy), () => inTransaction(db, orm, order, tell));
+  } finally {
+    db.close();
+  }
+}
+
+function inTransaction(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell): ApplyResult {
+  const version = designVersion(orm);
+  if (version !== order.base) return { done: false, moved: version };
+  const before = loadDesign(orm);
+  const evolved = evolve(before, order.changes);
+  const plan = checkPlan(before, evolved, order.changes);
+  const stopped = plan.notices.some(({ level }) => level === 'stop');
+  const list = stopped ? [] : steps(before, evolved);
+  const of = plan.maps.length + plan.rows.length + list.length + 1;
+  const result = runChecks(db, plan, order.today, (at) => tell({ ...at, of }));
+  if (!result.clear) return { done: false, message: stopMessage(result), findings: result };
+  runSteps(db, plan, list, order.today, (at) =>
+    tell({ step: of - list.length - 1 + at.step, of, what: at.what }),
+  );
+  tell({ step: of - 1, of, what: 'Checking that every link has its row' });
+  const orphans = db.prepare('PRAGMA foreign_key_check').raw().all();
+  if (orphans.length > 0)
+    return {
+      done: false,
+      message: `${orphans.length} rows would point to rows that are gone.`,
+      findings: null,
+    };
+  const kept = keptProblem(db, evolved.design);
+  if (kept !== null) return { done: false, message: kept, findings: null };
+  saveDesign(orm, evolved.design);
+  const mark = orm
+    .select({ id: max(history.id) })
+    .from(history)
+    .get();
+  orm
+    .insert(changeLog)
+    .values({
+      at: order.now,
+      by: order.by,
+      what: 'draft applied',
+      changes: JSON.stringify(order.changes),
+      safeCopy: order.copy,
+      before: JSON.stringify(before),
+      after: JSON.stringify(evolved.design),
+      historyMark: mark?.id ?? 0,
+    })
+    .run();
+  return { done: true };
+}
+
+const PART = '.part';
+
+/** Takes a safe copy away that was taken for nothing. */
+export function discardCopy(copy: string): void {
+  for (const suffix of ['', PART]) rmSync(copy + suffix, { force: true });
+}
+
+/**
+ * Takes a safe copy and does the work in one transaction, with nobody able to write between the two. The
+ * work's transaction is kept only when it says it is done.
+ */
+export function locked(db: Connection, path: string, copy: string, work: () => ApplyResult): ApplyResult {
+  // Must stand outside the transaction: inside one the engine ignores it.
+  db.exec('PRAGMA foreign_keys = OFF');
+  beginWithCopy(db, path, copy);
+  try {
+    const result = work();
+    db.exec(result.done ? 'COMMIT' : 'ROLLBACK');
+    if (!result.done) discardCopy(copy);
+    return result;
+  } catch (error) {
+    db.exec('ROLLBACK');
+    discardCopy(copy);
+    if (error instanceof StepError) return { done: false, message: error.message, findings: null };
+    throw error;
+  }
+}
+
+/**
+ * Begins a writing transaction and copies the file as it is then. With an empty write-ahead log the main
+ * file alone is the whole database, and while the transaction lasts nobody can add to the log: so the
+ * copy is a plain one, as fast as the disk. Where a reader keeps the log in use the engine copies.
+ */
+function beginWithCopy(db: Connection, path: string, copy: string): void {
+  mkdirSync(join(copy, '..'), { recursive: true });
+  const log = `${path}-wal`;
+  for (let attempt = 0; attempt < 5; attempt++) {
+    db.exec('PRAGMA wal_checkpoint(TRUNCATE)');
+    db.exec('BEGIN IMMEDIATE');
+    if (!existsSync(log) || statSync(log).size === 0) {
+      copyFileSync(path, copy + PART);
+      const written = openSync(copy + PART, 'r+');
+      fsyncSync(written);
+      closeSync(written);
+      renameSync(copy + PART, copy);
+      return;
+    }
+    db.exec('ROLLBACK');
+  }
+  db.prepare('VACUUM INTO ?').run(copy);
+  db.exec('BEGIN IMMEDIATE');
 }
 
 function stopMessage({ notices, findings }: CheckResult): string {
@@ -122,10 +216,6 @@ function stopMessage({ notices, findings }: CheckResult): string {
     : 'Nothing stands in the way.';
 }
 
-/** A consistent copy of the whole file beside the others; the name of the new file. */
-export function takeSafeCopy(file: OpenFile, clock: Clock): string {
-  mkdirSync(file.copies, { recursive: true });
-  const name = `${clock.now().replace(/:/g, '-')}-${clock.id('c').slice(2, 6)}.db`;
-  file.writer.prepare('VACUUM INTO ?').run(join(file.copies, name));
-  return name;
-}
+/** The name of a safe copy taken now. */
+export const copyName = (clock: Clock): string =>
+  `${clock.now().replace(/:/g, '-')}-${clock.id('c').slice(2, 6)}.db`;

@@ -114,10 +114,10 @@ const evaluation = (row: Row): Evaluation<Row> => ({
   read,
   follow: (from, hop) => {
     const rows = hop.table === 't_owner' ? OWNERS : ITEMS;
-    return rows.find(({ id }) => id === from[hop.field.column]) ?? null;
+    return rows.find(({ id }) => id === from[hop.on[0]![0]]) ?? null;
   },
   children: (from, hop) =>
-    (hop.table === 't_part' ? PARTS : ITEMS).filter((child) => child[hop.child.column] === from['id']),
+    (hop.table === 't_part' ? PARTS : ITEMS).filter((child) => child[hop.child.on[0]![1]] === from['id']),
 });
 
 type Outcome = Val | 'error';

@@ -1,3 +1,4 @@
+import type { Progress } from '../change/run';
 import type { Clock } from '../clock';
 import type { JobPool } from '../jobs/pool';
 import type { Accounts } from '../people/accounts';
@@ -5,6 +6,8 @@ import type { Files } from '../store/files';
 
 /** What routes work with. Built once by `buildApp`. */
 export interface Context {
+  /** How far long work is, by the name its caller gave it. */
+  readonly progress: Map<string, Progress>;
   readonly clock: Clock;
   readonly files: Files;
   readonly accounts: Accounts;

@@ -12,6 +12,7 @@ export const PROBLEMS = {
   'too-large': [413, 'This is more than can be taken at once'],
   'too-many': [429, 'Too many tries'],
   'design-moved': [409, 'Somebody else has changed the design'],
+  changing: [423, 'The design is being changed'],
   'draft-stopped': [422, 'The draft cannot be applied'],
   'design-invalid': [422, 'This definition cannot stand'],
   'rows-refused': [422, 'Some rows were refused'],

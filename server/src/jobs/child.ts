@@ -1,6 +1,13 @@
 import { ExpressionError } from '@heathridge/core/expression';
+import { apply } from '../change/apply';
+import type { Progress } from '../change/run';
+import { undo } from '../change/undo';
+import { AdoptError, adoptFile } from '../store/adopt';
 import { openForReading, type Connection } from '../store/driver';
 import { runTask, TaskError, type Task } from './tasks';
+
+/** Bytes of a file that a job maps into memory at most. */
+const MAPPED = 2 ** 30;
 
 /** What the pool sends, and what comes back. */
 export interface JobMessage {
@@ -9,24 +16,35 @@ export interface JobMessage {
 }
 
 export type JobReply =
+  | { readonly progress: Progress }
   | { readonly ok: true; readonly result: unknown }
   | { readonly ok: false; readonly message: string; readonly sort: 'person' | 'defect' };
 
-// A child process of the server: does one job after another, each on a connection of its own that can
-// only read, and dies with its parent.
+// A child process of the server: does one job after another, each on a connection of its own, which only
+// reads unless the job is to change the design; it dies with its parent.
 process.on('message', ({ path, task }: JobMessage) => {
   let db: Connection | undefined;
+  const tell = (progress: Progress): void => void process.send?.({ progress } satisfies JobReply);
   Promise.resolve()
-    .then(() => {
+    .then((): unknown => {
+      // Changes of the design open the file for writing themselves.
+      if (task.task === 'apply') return apply(path, task.order, tell);
+      if (task.task === 'adopt') return adoptFile(path, task.order);
+      if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);
-      return runTask(db, task);
+      // Long reads go over whole tables once: mapped pages save a system call and a copy each.
+      db.exec(`PRAGMA mmap_size = ${MAPPED}`);
+      return runTask(db, task, tell);
     })
     .then(
       (result): JobReply => ({ ok: true, result }),
       (error: Error): JobReply => ({
         ok: false,
         message: error.message,
-        sort: error instanceof TaskError || error instanceof ExpressionError ? 'person' : 'defect',
+        sort:
+          error instanceof TaskError || error instanceof AdoptError || error instanceof ExpressionError
+            ? 'person'
+            : 'defect',
       }),
     )
     .then((reply) => {

@@ -1,5 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
+import type { Tell } from '../change/run';
 import { Problem } from '../http/problem';
 import type { JobMessage, JobReply } from './child';
 import type { Results, Task } from './tasks';
@@ -9,6 +10,8 @@ export interface JobOptions {
   readonly signal?: AbortSignal;
   /** Milliseconds until the job is stopped; 60,000 by default. */
   readonly limit?: number;
+  /** Hears how far the job is. */
+  readonly tell?: Tell;
 }
 
 const MOST_RUNNING = 4;
@@ -24,13 +27,13 @@ export class JobPool {
   async run<T extends Task>(
     path: string,
     task: T,
-    { signal, limit = 60_000 }: JobOptions = {},
+    { signal, limit = 60_000, tell }: JobOptions = {},
   ): Promise<Results[T['task']]> {
     if (this.running >= MOST_RUNNING) await new Promise<void>((resolve) => this.waiting.push(resolve));
     this.running++;
     try {
       if (signal?.aborted) throw new Problem('stopped', 'This was stopped before it began.');
-      return (await this.job(path, task, signal, limit)) as Results[T['task']];
+      return (await this.job(path, task, signal, limit, tell)) as Results[T['task']];
     } finally {
       this.running--;
       this.waiting.shift()?.();
@@ -48,7 +51,13 @@ export class JobPool {
     this.idle = [];
   }
 
-  private job(path: string, task: Task, signal: AbortSignal | undefined, limit: number): Promise<unknown> {
+  private job(
+    path: string,
+    task: Task,
+    signal: AbortSignal | undefined,
+    limit: number,
+    tell: Tell | undefined,
+  ): Promise<unknown> {
     const child = this.idle.pop() ?? start();
     return new Promise((resolve, reject) => {
       const settle = (): void => {
@@ -67,7 +76,11 @@ export class JobPool {
         limit,
       );
       signal?.addEventListener('abort', stop, { once: true });
-      child.once('message', (reply: JobReply) => {
+      child.on('message', (reply: JobReply) => {
+        if ('progress' in reply) {
+          tell?.(reply.progress);
+          return;
+        }
         settle();
         if (this.closed || this.idle.length >= 2) child.kill();
         else this.idle.push(child);

@@ -1,18 +1,59 @@
-import type { CheckPlan } from '@heathridge/core/change';
-import { localeOf, tableOf, type Design, type Query, type Report } from '@heathridge/core/design';
+import type { CheckPlan, MapPlan } from '@heathridge/core/change';
+import {
+  findField,
+  localeOf,
+  tableOf,
+  type Design,
+  type LinkCandidate,
+  type LinkOffer,
+  type Query,
+  type Report,
+} from '@heathridge/core/design';
 import { compileQuery, type CompiledQuery, type FunnelPart, type ResultColumn } from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Value } from '@heathridge/core/values';
-import { runChecks, type CheckResult } from '../change/apply';
-import { readChoices, readList, type ListRequest } from '../rows/read';
+import type { ApplyOrder, ApplyResult } from '../change/apply';
+import { linkOffers } from '../change/offers';
+import {
+  foundRows,
+  previewConversion,
+  runChecks,
+  UNWATCHED,
+  type CheckResult,
+  type FoundRow,
+  type Preview,
+  type Tell,
+} from '../change/run';
+import type { UndoOrder } from '../change/undo';
+import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
 import { countRows, readWindow, type WindowRequest } from '../rows/window';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
+import type { AdoptOrder } from '../store/adopt';
 import type { Connection } from '../store/driver';
 
 /** Work that may take long: it is done in a child process, which can be stopped. */
 export type Task =
-  | { readonly task: 'check'; readonly plan: CheckPlan }
+  | { readonly task: 'check'; readonly plan: CheckPlan; readonly today: string }
+  | { readonly task: 'preview'; readonly plan: MapPlan; readonly today: string }
+  | {
+      readonly task: 'found';
+      readonly plan: CheckPlan;
+      readonly today: string;
+      readonly number: number;
+      readonly limit: number;
+      readonly offset: number;
+    }
+  | {
+      readonly task: 'offers';
+      readonly design: Design;
+      readonly candidates: readonly LinkCandidate[];
+      /** Count them all, whatever a few values say. */
+      readonly every: boolean;
+    }
+  | { readonly task: 'apply'; readonly order: ApplyOrder }
+  | { readonly task: 'undo'; readonly order: UndoOrder }
+  | { readonly task: 'adopt'; readonly order: AdoptOrder }
   | {
       readonly task: 'query';
       readonly design: Design;
@@ -40,8 +81,7 @@ export type Task =
       readonly task: 'choices';
       readonly design: Design;
       readonly field: string;
-      readonly search: string;
-      readonly limit: number;
+      readonly request: ChoiceRequest;
     };
 
 export interface QueryResult {
@@ -56,13 +96,19 @@ export interface QueryResult {
 
 export interface Results {
   check: CheckResult;
+  preview: Preview;
+  found: readonly FoundRow[];
+  offers: readonly LinkOffer[];
+  apply: ApplyResult;
+  undo: ApplyResult;
+  adopt: readonly string[];
   query: QueryResult;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
   anchors: readonly (readonly (string | number | null)[])[];
   window: string;
   count: number;
   list: string;
-  choices: string;
+  choices: readonly Choice[];
 }
 
 /** Rows a report may have: about a thousand pages. */
@@ -71,14 +117,27 @@ export const MOST_REPORT_ROWS = 40_000;
 /** An error of the person's making, such as a number that leaves its range while a query runs. */
 export class TaskError extends Error {}
 
-export async function runTask<T extends Task>(db: Connection, task: T): Promise<Results[T['task']]> {
-  return (await dispatch(db, task)) as Results[T['task']];
+/** Tasks that only read; the others open the file for writing themselves. */
+export type Reading = Exclude<Task, { task: 'apply' | 'undo' | 'adopt' }>;
+
+export async function runTask<T extends Reading>(
+  db: Connection,
+  task: T,
+  tell: Tell = UNWATCHED,
+): Promise<Results[T['task']]> {
+  return (await dispatch(db, task, tell)) as Results[T['task']];
 }
 
-async function dispatch(db: Connection, task: Task): Promise<Results[Task['task']]> {
+async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Results[Reading['task']]> {
   switch (task.task) {
     case 'check':
-      return runChecks(db, task.plan);
+      return runChecks(db, task.plan, task.today, tell);
+    case 'preview':
+      return previewConversion(db, task.plan, task.today);
+    case 'found':
+      return foundRows(db, task);
+    case 'offers':
+      return linkOffers(db, task.design, task.candidates, task.every, tell);
     case 'anchors':
       return db.prepare(task.sql).raw().all() as Results['anchors'];
     case 'query':
@@ -92,8 +151,8 @@ async function dispatch(db: Connection, task: Task): Promise<Results[Task['task'
     case 'list':
       return readList(db, task.design, tableOf(task.design, task.table), task.request);
     case 'choices': {
-      const field = task.design.tables.flatMap(({ fields }) => fields).find(({ id }) => id === task.field);
-      return field ? readChoices(db, task.design, field, task.search, task.limit) : '[]';
+      const field = findField(task.design, task.field)?.field;
+      return field ? readChoices(db, task.design, field, task.request) : [];
     }
   }
 }

@@ -1,11 +1,11 @@
 import * as v from 'valibot';
-import { fieldOf, type Design, type Form, type Table } from '@heathridge/core/design';
+import { fieldOf, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
 import { SaveRequest } from '@heathridge/core/rows';
 import { Problem } from '../http/problem';
 import type { Call, Router } from '../http/routes';
 import { readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
-import { choices, count, keyFrom, list, save, Search, tableAt } from './rows';
+import { choices, ChoicesBody, count, keyFrom, list, save, Search, tableAt } from './rows';
 import type { OpenFile } from '../store/files';
 
 function screenAt(file: OpenFile, id: string): Form {
@@ -22,14 +22,27 @@ function tablesOn(design: Design, form: Form): Table[] {
   return [...design.tables.filter(({ id }) => id === form.table), ...children];
 }
 
-/** Those tables and every table that their lookups and rules lead to: what the page needs to know. */
+/**
+ * Those tables and every table that their lookups, rules and worked-out fields lead to: what the page
+ * needs to know to show and check a row.
+ */
 function tablesAround(design: Design, start: readonly Table[]): Table[] {
+  const owners = new Map(
+    design.tables.flatMap((table) => [...table.fields, ...table.links].map(({ id }) => [id, table])),
+  );
   const found = new Set(start);
-  for (const table of found)
+  for (const table of found) {
     for (const { type } of table.fields) {
       const target = type.kind === 'lookup' ? design.tables.find(({ id }) => id === type.table) : undefined;
       if (target) found.add(target);
     }
+    for (const { table: id } of table.links)
+      design.tables.filter((other) => other.id === id).forEach((other) => found.add(other));
+    for (const id of idsUsed(table)) {
+      const owner = owners.get(id);
+      if (owner) found.add(owner);
+    }
+  }
   return design.tables.filter((table) => found.has(table));
 }
 
@@ -45,9 +58,26 @@ function mayType(design: Design, form: Form, table: Table, field: string): boole
   );
 }
 
+/** Tables to which rows may be added from lookups on this screen, though it does not show them. */
+function addable(design: Design, form: Form): Set<string> {
+  const lookups = tablesOn(design, form).flatMap(({ fields }) => fields);
+  return new Set(
+    lookups.flatMap(({ id, type }) =>
+      type.kind === 'lookup' && type.addHere && onScreen(form, id) ? [type.table] : [],
+    ),
+  );
+}
+
+const onScreen = (form: Form, field: string): boolean =>
+  [form.fields, ...form.subforms.filter(({ shown }) => shown).map(({ fields }) => fields)].some((cells) =>
+    cells.some((cell) => cell.field === field && cell.people === 'type'),
+  );
+
 function checkSave(design: Design, form: Form, request: SaveRequest): void {
   const tables = tablesOn(design, form);
+  const additions = addable(design, form);
   for (const change of request.changes) {
+    if (change.op === 'insert' && additions.has(change.table)) continue;
     const table = tables.find(({ id }) => id === change.table);
     if (!table) throw new Problem('not-allowed', 'This screen does not change rows of that table.');
     if (change.op === 'delete') continue;
@@ -136,17 +166,14 @@ export function deskRoutes(router: Router): void {
     },
   });
   router.add({
-    method: 'GET',
+    method: 'POST',
     url: '/api/files/:file/desk/screens/:screen/lookups/:field',
     needs: 'colleague',
-    summary: 'Choices of a lookup on this screen',
-    query: Search,
-    handler: async (call) => {
-      const { context, file, params, query, reply, gone } = call;
+    summary: 'Choices of a lookup on this screen, narrowed by the row it stands in',
+    body: ChoicesBody,
+    handler: (call) => {
       lookupOn(call);
-      return reply
-        .type('application/json')
-        .send(await choices(context, file, params['field']!, query.search, gone));
+      return choices(call.context, call.file, call.params['field']!, call.body, call.gone);
     },
   });
 }

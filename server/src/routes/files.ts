@@ -1,4 +1,10 @@
+import { createWriteStream, rmSync } from 'node:fs';
+import { open } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import * as v from 'valibot';
+import { isTimeZone } from '@heathridge/core/values';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 
@@ -15,10 +21,67 @@ export function fileRoutes(router: Router): void {
     url: '/api/files',
     needs: 'signed-in',
     summary: 'Make a new, empty file',
-    body: v.object({ name: v.pipe(v.string(), v.maxLength(200)) }),
+    body: v.object({
+      name: v.pipe(v.string(), v.maxLength(200)),
+      timeZone: v.optional(v.pipe(v.string(), v.check<string, string>(isTimeZone, 'This is no time zone.'))),
+    }),
     handler: ({ context, person, body }) => {
       if (!person.maker) throw new Problem('not-allowed', 'Only a builder may make files.');
-      return { id: context.files.create(body.name, person.id) };
+      return { id: context.files.create(body.name, person.id, body.timeZone) };
     },
   });
+  router.add({
+    method: 'POST',
+    url: '/api/files/adopt',
+    needs: 'signed-in',
+    summary: 'Take in an SQLite file: its bytes are the body, as application/vnd.sqlite3',
+    query: v.object({ name: v.pipe(v.string(), v.maxLength(200)) }),
+    handler: async ({ context, person, query, request, gone }) => {
+      if (!person.maker) throw new Problem('not-allowed', 'Only a builder may make files.');
+      const { files, jobs, clock } = context;
+      const name = files.freeName(query.name);
+      const place = files.placeFor();
+      try {
+        await receive(request.body, place.original);
+        const order = { foreign: place.original, by: person.name, now: clock.now() };
+        const notes = await jobs.run(
+          place.path,
+          { task: 'adopt', order },
+          { signal: gone, limit: 3_600_000 },
+        );
+        files.register(place.id, name, person.id);
+        return { id: place.id, notes };
+      } catch (error) {
+        for (const suffix of ['', '-wal', '-shm']) rmSync(place.path + suffix, { force: true });
+        rmSync(dirname(place.original), { recursive: true, force: true });
+        throw error;
+      }
+    },
+  });
+}
+
+/** Bytes of a file that is taken in. */
+const MOST_FILE = 2 * 1024 * 1024 * 1024;
+
+/** Writes a body to disk as it comes. Throws a problem when it is no SQLite file, or too large. */
+async function receive(body: unknown, path: string): Promise<void> {
+  if (!(body instanceof Readable))
+    throw new Problem('bad-request', 'The bytes of the file must be sent as application/vnd.sqlite3.');
+  let size = 0;
+  const counted = new Transform({
+    transform(chunk: Buffer, _, done) {
+      size += chunk.length;
+      done(size > MOST_FILE ? new Problem('too-large', 'A file may have 2 GB at most.') : null, chunk);
+    },
+  });
+  await pipeline(body, counted, createWriteStream(path));
+  const head = Buffer.alloc(16);
+  const file = await open(path);
+  try {
+    await file.read(head, 0, 16, 0);
+  } finally {
+    await file.close();
+  }
+  if (head.toString('latin1') !== 'SQLite format 3\0')
+    throw new Problem('bad-request', 'This is no SQLite file.');
 }

@@ -1,9 +1,10 @@
 import * as v from 'valibot';
-import { Report } from '@heathridge/core/design';
+import { MapDrawing, Report } from '@heathridge/core/design';
 import { reportProblems } from '@heathridge/core/report';
 import type { Context } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
+import { paintMap } from '../report/pdf';
 import type { Results } from '../jobs/tasks';
 import type { OpenFile } from '../store/files';
 
@@ -48,5 +49,13 @@ export function reportRoutes(router: Router): void {
         .header('content-disposition', `inline; filename*=UTF-8''${name}`)
         .send(Buffer.from(pdf!));
     },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/map/pdf',
+    needs: 'builder',
+    summary: 'The map of tables and links, as it is drawn, as PDF',
+    body: MapDrawing,
+    handler: async ({ body, reply }) => reply.type('application/pdf').send(Buffer.from(await paintMap(body))),
   });
 }

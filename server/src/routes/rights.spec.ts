@@ -22,10 +22,13 @@ const BODIES: Readonly<Record<string, unknown>> = {
   'PUT /api/files/:file/draft': { base: 1, changes: [] },
   'POST /api/files/:file/draft/check': { base: 1, changes: [] },
   'POST /api/files/:file/draft/apply': { base: 1, changes: [] },
+  'POST /api/files/:file/links/offers': {},
   'PUT /api/files/:file/definitions/:id': QUERY,
   'POST /api/files/:file/tables/:table/window': { start: 0, limit: 1 },
   'POST /api/files/:file/rows': { changes: [{ op: 'delete', table: 't_part', key: [999999] }] },
   'POST /api/files/:file/query/run': { query: QUERY },
+  'POST /api/files/:file/lookups/:field': { search: '' },
+  'POST /api/files/:file/desk/screens/:screen/lookups/:field': { search: '' },
   'POST /api/files/:file/desk/screens/:screen/save': {
     changes: [{ op: 'delete', table: 't_hire', key: [999999] }],
   },
@@ -37,6 +40,7 @@ const PARAMS: Readonly<Record<string, string>> = {
   field: 'f_hirePlayer',
   report: 'p_overdue',
   screen: 'o_hireDesk',
+  attachment: '1',
 };
 
 /** Routes that a colleague may call; everything else under a file is the builder's. */
@@ -46,7 +50,10 @@ const FOR_COLLEAGUES = [
   'GET /api/files/:file/desk/screens/:screen/list',
   'GET /api/files/:file/desk/screens/:screen/record',
   'POST /api/files/:file/desk/screens/:screen/save',
-  'GET /api/files/:file/desk/screens/:screen/lookups/:field',
+  'POST /api/files/:file/desk/screens/:screen/lookups/:field',
+  'POST /api/files/:file/attachments',
+  'GET /api/files/:file/attachments/:attachment',
+  'GET /api/files/:file/attachments/:attachment/preview',
 ];
 const FOR_ALL = [
   'GET /api/session',
@@ -55,7 +62,7 @@ const FOR_ALL = [
   'POST /api/accounts',
   'GET /api/openapi.json',
 ];
-const SIGNED_IN = ['GET /api/files', 'POST /api/files'];
+const SIGNED_IN = ['GET /api/files', 'POST /api/files', 'POST /api/files/adopt'];
 
 describe('rights', () => {
   let office: Office;
@@ -67,7 +74,12 @@ describe('rights', () => {
     const address = url.replace(/:(\w+)/g, (_, name: string) =>
       name === 'file' ? office.file : PARAMS[name]!,
     );
-    return office.call(method, address + (url.endsWith('/record') ? '?key=[1417]' : ''), BODIES[route], who);
+    return office.call(
+      method,
+      address + (/\/(record|row)$/.test(url) ? '?key=[1417]' : ''),
+      BODIES[route],
+      who,
+    );
   };
 
   it('are written down for every route there is', () => {
@@ -99,15 +111,16 @@ describe('rights', () => {
       expect(body.type).withContext(route).toBe('/problems/not-allowed');
     }
     expect((await call('POST /api/files', 'colleague')).status).toBe(403);
+    const adopt = await office.call('POST', '/api/files/adopt?name=x', undefined, 'colleague');
+    expect(adopt.status).toBe(403);
   });
 
   it('open the Desk to a colleague', async () => {
     for (const route of FOR_COLLEAGUES) {
       const { status } = await call(route, 'colleague');
-      // The save names a row that is not there: refused for that, not for who asks.
-      expect(status)
-        .withContext(route)
-        .toBe(route.endsWith('/save') ? 422 : 200);
+      // The save names a row that is not there: refused for that, not for who asks. No bytes come with an upload.
+      const expected = route.endsWith('/save') ? 422 : route.endsWith('/attachments') ? 400 : 200;
+      expect(status).withContext(route).toBe(expected);
     }
   });
 

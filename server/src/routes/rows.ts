@@ -1,12 +1,12 @@
 import * as v from 'valibot';
 import type { Table } from '@heathridge/core/design';
-import { fieldOf } from '@heathridge/core/design';
+import { fieldOf, findField } from '@heathridge/core/design';
 import { Form, Id } from '@heathridge/core/design';
 import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
 import type { Context } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
-import { readChoices, readList, readRecord, type ListRequest } from '../rows/read';
+import { readChoices, readList, readRecord, type Choice, type ListRequest } from '../rows/read';
 import { saveRows } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import {
@@ -14,6 +14,7 @@ import {
   countRows,
   orderOf,
   orderSql,
+  readRow,
   readWindow,
   ANCHOR_STEP,
   type Anchors,
@@ -107,22 +108,33 @@ export async function list(
   return jobs.run(file.path, { task: 'list', design: file.design, table: table.id, request }, { signal });
 }
 
+/** What a lookup's choices are asked with. */
+export const ChoicesBody = v.object({
+  search: v.optional(v.pipe(v.string(), v.maxLength(200)), ''),
+  /** The row the lookup stands in, by field id. */
+  row: v.optional(v.nullable(v.record(Id, v.union([v.null(), v.string(), v.number(), v.boolean()]))), null),
+  /** A key: is its row among the choices? */
+  only: v.optional(v.nullable(v.union([v.string(), v.number()])), null),
+});
+
 export async function choices(
-  { jobs }: Context,
+  { jobs, clock }: Context,
   file: OpenFile,
   fieldId: string,
-  search: string,
+  body: v.InferOutput<typeof ChoicesBody>,
   signal: AbortSignal,
-): Promise<string> {
-  const field = file.design.tables.flatMap(({ fields }) => fields).find(({ id }) => id === fieldId);
+): Promise<{ readonly choices: readonly Choice[] }> {
+  const field = findField(file.design, fieldId)?.field;
   if (field?.type.kind !== 'lookup') throw new Problem('not-found', 'This lookup is no longer there.');
-  if (!isLarge(file, tableAt(file, field.type.table)))
-    return readChoices(file.reader, file.design, field, search, 30);
-  return jobs.run(
+  const request = { ...body, limit: 30, today: clock.today() };
+  if (body.only !== null || !isLarge(file, tableAt(file, field.type.table)))
+    return { choices: readChoices(file.reader, file.design, field, request) };
+  const found = await jobs.run(
     file.path,
-    { task: 'choices', design: file.design, field: fieldId, search, limit: 30 },
+    { task: 'choices', design: file.design, field: fieldId, request },
     { signal },
   );
+  return { choices: found };
 }
 
 interface Kept {
@@ -138,7 +150,8 @@ const kept = new WeakMap<OpenFile, Map<string, Kept>>();
  */
 function anchorsFor(context: Context, file: OpenFile, table: Table, request: WindowRequest): Anchors | null {
   if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
-  const order = orderOf(table, request.sort);
+  const order = orderOf(file.design, table, request.sort);
+  if (!order.plain) return null;
   const name = `${table.id} ${orderSql(order)}`;
   const known = kept.get(file) ?? new Map<string, Kept>();
   kept.set(file, known);
@@ -166,7 +179,9 @@ export function rowRoutes(router: Router): void {
       if (body.sort && !fieldOf(table, body.sort.field))
         throw new Problem('bad-request', 'The field to sort by is no longer there.');
       const total = await count(context, file, table, body.search, gone);
-      const large = body.search.trim() !== '' && isLarge(file, table);
+      // What has no index to go by reads every row.
+      const costly = body.search.trim() !== '' || !orderOf(file.design, table, body.sort).plain;
+      const large = costly && isLarge(file, table);
       const rows = large
         ? await context.jobs.run(
             file.path,
@@ -178,6 +193,19 @@ export function rowRoutes(router: Router): void {
     },
   });
   router.add({
+    method: 'GET',
+    url: '/api/files/:file/tables/:table/row',
+    needs: 'builder',
+    summary: 'One row by its key: a cell for each field, a lookup as [key, text]',
+    query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
+    handler: ({ file, params, query, reply }) => {
+      const table = tableAt(file, params['table']!);
+      const json = readRow(file.reader, file.design, table, keyFrom(file, table, query.key));
+      if (json === null) throw new Problem('not-found', 'This row is no longer there.');
+      return reply.type('application/json').send(`{"cells":${json}}`);
+    },
+  });
+  router.add({
     method: 'POST',
     url: '/api/files/:file/rows',
     needs: 'builder',
@@ -186,13 +214,12 @@ export function rowRoutes(router: Router): void {
     handler: ({ context, file, person, body }) => save(file, body, person.name, context),
   });
   router.add({
-    method: 'GET',
+    method: 'POST',
     url: '/api/files/:file/lookups/:field',
     needs: 'builder',
-    summary: 'Choices of a lookup field: [[key, text], …]',
-    query: Search,
-    handler: async ({ context, file, params, query, reply, gone }) =>
-      reply.type('application/json').send(await choices(context, file, params['field']!, query.search, gone)),
+    summary: 'Choices of a lookup field, narrowed by the row it stands in: [[key, text, …columns], …]',
+    body: ChoicesBody,
+    handler: ({ context, file, params, body, gone }) => choices(context, file, params['field']!, body, gone),
   });
   router.add({
     method: 'POST',

@@ -1,4 +1,4 @@
-import type { Design, Field, Table } from '@heathridge/core/design';
+import { rulesOf, type Design, type Field, type Rule, type Table } from '@heathridge/core/design';
 import { emptyMessage, type RowError } from '@heathridge/core/rows';
 
 /** True for an error by which the file refuses a row; anything else is not the row's fault. */
@@ -14,7 +14,10 @@ export function isConstraintError(error: unknown): boolean {
   );
 }
 
-type Mapped = Pick<RowError, 'field' | 'rule' | 'message'>;
+export interface Mapped extends Pick<RowError, 'field' | 'rule' | 'message'> {
+  /** The rule that is broken, whose message may still hold expressions. */
+  readonly broken?: { readonly table: Table; readonly rule: Rule };
+}
 
 /**
  * Maps an error of the engine back to field, rule and message. Constraints are named after the field
@@ -27,12 +30,17 @@ export function engineError(design: Design, table: Table, error: Error): Mapped 
   const check = /CHECK constraint failed: (rule|kind) (\w+)/.exec(message);
   const ruleId = trigger?.[1] ?? (check?.[1] === 'rule' ? check[2] : undefined);
   if (ruleId !== undefined) {
-    const field = fields.find(({ rule }) => rule?.id === ruleId);
-    return {
-      field: field?.id ?? null,
-      rule: ruleId,
-      message: field?.rule?.message ?? 'A rule of this table is broken.',
-    };
+    for (const owner of design.tables) {
+      const found = rulesOf(owner).find(({ rule }) => rule.id === ruleId);
+      if (found)
+        return {
+          field: owner.id === table.id ? (found.field?.id ?? null) : null,
+          rule: ruleId,
+          message: found.rule.message,
+          broken: { table: owner, rule: found.rule },
+        };
+    }
+    return { field: null, rule: ruleId, message: 'A rule of this table is broken.' };
   }
   if (check) {
     const field = fields.find(({ id }) => id === check[2]);

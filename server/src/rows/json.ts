@@ -1,21 +1,40 @@
 import { decimalText, sqlName, sqlText, type Catalog } from '@heathridge/core/expression';
-import { lookupText } from '@heathridge/core/change';
-import { catalogOf, fieldOf, placesOf, type Design, type Field, type Table } from '@heathridge/core/design';
+import {
+  fieldSql,
+  shownText,
+  catalogOf,
+  fieldOf,
+  isStored,
+  placesOf,
+  type Design,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
 
 /**
  * SQL for a field's value as JSON: decimals as text, ticks as true or false, a lookup as
  * `[key, text]`. The engine builds the JSON, so rows pass through the server as they are.
  */
-export function cellJson(design: Design, catalog: Catalog, field: Field, alias: string): string {
-  const own = `${alias}.${sqlName(field.name)}`;
-  const places = placesOf(field.type);
-  if (field.type.kind === 'tick')
-    return `json(CASE ${own} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END)`;
-  if (field.type.kind === 'decimal' || field.type.kind === 'money')
-    return `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, places)} END`;
-  if (field.type.kind === 'lookup')
-    return `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${lookupText(design, catalog, field, own)}) ELSE 'null' END)`;
-  return own;
+export function cellJson(
+  design: Design,
+  catalog: Catalog,
+  table: Table,
+  field: Field,
+  alias: string,
+): string {
+  const own = fieldSql(design, catalog, table, field, alias);
+  const type = field.type.kind === 'workedOut' ? field.type.result : field.type;
+  if (type.kind === 'tick') return `json(CASE ${own} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END)`;
+  if (type.kind === 'decimal' || type.kind === 'money') {
+    // What is worked out is not worked out once more for each digit.
+    const [v, from] = isStored(field) ? [own, ''] : ['v', ` FROM (SELECT ${own} AS v)`];
+    const text = `CASE WHEN ${v} IS NOT NULL THEN ${decimalText(v, placesOf(type))} END`;
+    return from === '' ? text : `(SELECT ${text}${from})`;
+  }
+  const text = shownText(design, catalog, field, own);
+  return text === null
+    ? own
+    : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${text}) ELSE 'null' END)`;
 }
 
 /** SQL for a row as a JSON array: a cell for each field, in the order given (by default the table's). */
@@ -26,14 +45,25 @@ export function rowArray(
   fields: readonly Field[] = table.fields,
 ): string {
   const catalog = catalogOf(design);
-  return `json_array(${fields.map((field) => cellJson(design, catalog, field, alias)).join(', ')})`;
+  const cells = fields.map((field) => cellJson(design, catalog, table, field, alias));
+  if (cells.length <= MOST_ARGUMENTS) return `json_array(${cells.join(', ')})`;
+  const chunks: string[] = [];
+  for (let i = 0; i < cells.length; i += MOST_ARGUMENTS)
+    chunks.push(inside(`json_array(${cells.slice(i, i + MOST_ARGUMENTS).join(', ')})`));
+  return `json('[' || ${chunks.join(" || ',' || ")} || ']')`;
 }
+
+/** The elements of a JSON array, without its brackets. */
+const inside = (array: string): string => `(SELECT substr(j, 2, length(j) - 2) FROM (SELECT ${array} AS j))`;
+
+/** The engine takes at most 127 arguments a call. */
+const MOST_ARGUMENTS = 100;
 
 /** SQL for a row as a JSON object `{key: […], cells: {fieldId: cell, …}}`. */
 export function rowObject(design: Design, table: Table, alias: string): string {
   const catalog = catalogOf(design);
   const cells = table.fields.map(
-    (field) => `${sqlText(field.id)}, ${cellJson(design, catalog, field, alias)}`,
+    (field) => `${sqlText(field.id)}, ${cellJson(design, catalog, table, field, alias)}`,
   );
   // The engine takes at most 127 arguments a call.
   const chunks: string[] = [];

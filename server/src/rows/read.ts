@@ -1,8 +1,11 @@
-import { bind, sqlName, toSql } from '@heathridge/core/expression';
+import { bind, bindCondition, sqlName, sqlText, toSql, type SqlWriting } from '@heathridge/core/expression';
+import { queryKeys } from '@heathridge/core/query';
 import {
+  asText,
   catalogOf,
   displayOf,
   fieldOf,
+  findField,
   lookupDisplay,
   tableOf,
   type Design,
@@ -11,10 +14,12 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
+import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
-import { orderOf, orderSql, searchSql, secondLine } from './window';
+import { rowSource, shownExpression } from './row-source';
+import { orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
 
 /** Rows a subform shows at once. */
 export const MOST_CHILDREN = 500;
@@ -44,7 +49,7 @@ export function readRecord(db: Connection, design: Design, form: Form, key: RowK
 }
 
 function readChildren(db: Connection, design: Design, child: Table, link: Field, key: RowKey): string {
-  const order = orderSql(orderOf(child, null));
+  const order = orderSql(orderOf(design, child, null));
   const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowObject(design, child, 't')} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
   const [json] = db.prepare(sql).raw().get(key[0]) as [string];
   return json;
@@ -63,20 +68,19 @@ export interface ListRequest {
  */
 export function readList(db: Connection, design: Design, table: Table, request: ListRequest): string {
   const params = new Params();
-  const keys = keyColumns(table, 't');
   const conditions: string[] = [];
   const search = searchSql(design, table, request.search, params);
   if (search !== null) conditions.push(search);
-  if (request.after)
-    conditions.push(`(${keys.join(', ')}) < (${request.after.map((value) => params.add(value)).join(', ')})`);
+  const order = listOrder(design, table);
+  if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
   const title = toSql(bind(displayOf(table), { catalog, table: table.id }).bound, { catalog, row: 't' }).sql;
-  const second = secondLine(table).map((field) => cellJson(design, catalog, field, 't'));
+  const second = secondLine(table).map((field) => cellJson(design, catalog, table, field, 't'));
   const sql =
     `SELECT json_group_array(json(j)) FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
     `'second', json_array(${second.join(', ')})) AS j FROM ${sqlName(table.name)} AS t ${where} ` +
-    `ORDER BY ${keys.map((key) => `${key} DESC`).join(', ')} LIMIT ${params.add(request.limit)})`;
+    `ORDER BY ${orderSql(order)} LIMIT ${params.add(request.limit)})`;
   const [json] = db
     .prepare(sql)
     .raw()
@@ -84,28 +88,104 @@ export function readList(db: Connection, design: Design, table: Table, request: 
   return json;
 }
 
-/** Choices of a lookup field that hold all words typed, as JSON text: `[[key, text], …]`, by text. */
+/** The table's own order; without one the newest key first. */
+function listOrder(design: Design, table: Table): RowOrder {
+  if (table.order.length > 0) return orderOf(design, table, null);
+  return { columns: keyColumns(table, 't').map((sql) => ({ sql, descending: true })), plain: true };
+}
+
+/** The condition for rows that come after the one with this key. The engine puts NULL before all values. */
+function behind(db: Connection, table: Table, order: RowOrder, key: RowKey, params: Params): string {
+  const columns = order.columns.map(({ sql }) => sql);
+  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
+  const row = db
+    .prepare(`SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`)
+    .raw()
+    .get(...key) as (string | number | null)[] | undefined;
+  // The row has gone since: what would follow it is then unknown, and the list begins again.
+  if (!row) return '1';
+  const value = (i: number): string => (row[i] === null ? 'NULL' : params.add(row[i]!));
+  const ways = order.columns.flatMap(({ sql, descending }, i) => {
+    const same = columns.slice(0, i).map((column, n) => `${column} IS ${value(n)}`);
+    if (row[i] === null) return descending ? [] : [[...same, `${sql} IS NOT NULL`]];
+    return descending
+      ? [[...same, `(${sql} < ${value(i)} OR ${sql} IS NULL)`]]
+      : [[...same, `${sql} > ${value(i)}`]];
+  });
+  return `(${ways.map((all) => all.join(' AND ')).join(' OR ')})`;
+}
+
+export interface ChoiceRequest {
+  readonly search: string;
+  readonly limit: number;
+  /** The row the lookup stands in, as it is being edited: what narrows the choices is read from it. */
+  readonly row: Readonly<Record<string, Value>> | null;
+  /** Asks for this row alone: whether it is among the choices. */
+  readonly only: string | number | null;
+  readonly today: string;
+}
+
+/** A choice: the key, what is shown of its row, and the further columns. */
+export type Choice = readonly [key: string | number, text: string, ...columns: string[]];
+
+/** Choices of a lookup field that hold all words typed, in the order the builder gave them. */
 export function readChoices(
   db: Connection,
   design: Design,
   field: Field,
-  search: string,
-  limit: number,
-): string {
-  if (field.type.kind !== 'lookup') return '[]';
-  const target = tableOf(design, field.type.table);
-  const shows = lookupDisplay(design, field.type);
+  request: ChoiceRequest,
+): readonly Choice[] {
+  if (field.type.kind !== 'lookup') return [];
+  const { type } = field;
+  const target = tableOf(design, type.table);
   const catalog = catalogOf(design);
   const params = new Params();
-  const text = toSql(bind(shows, { catalog, table: target.id }).bound, { catalog, row: 't' }).sql;
-  const condition = searchSql(design, target, search, params, shows);
+  const text = (value: string): string => params.add(value);
+  const writing = { catalog, row: 't', text, today: sqlText(request.today) };
+  const over = { catalog, table: target.id };
+  const shows = lookupDisplay(design, type);
+  const shown = toSql(bind(asText(shows), over).bound, writing).sql;
   const [key] = keyColumns(target, 't');
+  const columns = (type.columns ?? []).map((column) => shownExpression(design, target, column, text));
+  const conditions: string[] = [];
+  const search = searchSql(design, target, request.search, params, shows);
+  if (search !== null) conditions.push(search);
+  if (request.only !== null) conditions.push(`${key} = ${params.add(request.only)}`);
+  if (type.filter) conditions.push(toSql(bindCondition(type.filter, over).bound, writing).sql);
+  const query = design.queries.find(({ id }) => id === type.query);
+  if (query) conditions.push(`${key} IN (${queryKeys(design, query, { today: request.today }, text)})`);
+  const narrowed = narrowing(design, field, request.row, params, writing);
+  if (narrowed !== null) conditions.push(narrowed);
+  const by = type.order
+    ? `${toSql(bind(type.order.by, over).bound, writing).sql}${type.order.descending ? ' DESC' : ''}, `
+    : '';
+  const list = columns.map(({ sql }, i) => `, ${sql} AS c${i}`).join('');
   const sql =
-    `SELECT json_group_array(json_array(k, d)) FROM (SELECT ${key} AS k, coalesce(${text}, CAST(${key} AS TEXT)) AS d FROM ${sqlName(target.name)} AS t ` +
-    `${condition === null ? '' : `WHERE ${condition}`} ORDER BY d COLLATE NOCASE, k LIMIT ${params.add(limit)})`;
-  const [json] = db
+    `SELECT ${key} AS k, coalesce(${shown}, CAST(${key} AS TEXT)) AS d${list} FROM ${sqlName(target.name)} AS t ` +
+    `${conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : ''} ` +
+    `ORDER BY ${by}d COLLATE NOCASE, k LIMIT ${params.add(request.limit)}`;
+  const rows = db
     .prepare(sql)
     .raw()
-    .get(...params.values) as [string];
-  return json;
+    .all(...params.values) as [string | number, string, ...(string | number | null)[]][];
+  return rows.map(([k, d, ...rest]) => [k, d, ...rest.map((value, i) => columns[i]!.show(value))]);
+}
+
+/** The condition that what narrows a lookup puts on its choices; null while nothing does. */
+function narrowing(
+  design: Design,
+  field: Field,
+  row: ChoiceRequest['row'],
+  params: Params,
+  writing: SqlWriting,
+): string | null {
+  if (field.type.kind !== 'lookup' || !field.type.narrowed || row === null) return null;
+  const { own, other } = field.type.narrowed;
+  const owner = findField(design, field.id)!.table;
+  const { catalog } = writing;
+  const theirs = toSql(bind(other, { catalog, table: field.type.table }).bound, writing).sql;
+  const source = rowSource(owner, row, params, 'o');
+  const ours = toSql(bind(own, { catalog, table: owner.id }).bound, { ...writing, row: 'o' }).sql;
+  // While the other field is empty it narrows nothing.
+  return `(SELECT coalesce(${theirs} = n, n IS NULL) FROM (SELECT ${ours} AS n FROM ${source}))`;
 }

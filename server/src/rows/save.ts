@@ -1,9 +1,18 @@
 import { sqlName } from '@heathridge/core/expression';
-import { fieldOf, tableOf, type Design, type Table } from '@heathridge/core/design';
+import {
+  fieldOf,
+  linksFrom,
+  stampsTime,
+  storedFields,
+  type Design,
+  type Table,
+} from '@heathridge/core/design';
 import {
   checkRow,
   mergeEdit,
+  ruleMessage,
   startValue,
+  type RowChecking,
   type RowChange,
   type RowError,
   type RowKey,
@@ -13,9 +22,10 @@ import {
 import type { Value } from '@heathridge/core/values';
 import type { Clock } from '../clock';
 import type { Orm } from '../store/driver';
-import type { OpenFile } from '../store/files';
+import { assertWritable, type OpenFile } from '../store/files';
 import { history } from '../store/file-schema';
 import { engineError, isConstraintError } from './engine-error';
+import { shownForRow, storedValue } from './row-source';
 import { byKey, checkKey, keyOf, rowTable } from './tables';
 
 export type SaveResult =
@@ -36,6 +46,7 @@ class Refused extends Error {
  */
 export function saveRows(file: OpenFile, request: SaveRequest, by: string, clock: Clock): SaveResult {
   const { design } = file;
+  assertWritable(file);
   try {
     const saved = file.orm.transaction(
       (tx) => {
@@ -78,7 +89,12 @@ function one(
   });
   if (!table) return refuse('This table is no longer there.');
   const target = rowTable(design, table);
-  const checking = { today: clock.today(), now: clock.now() };
+  const checking = { today: clock.today(), now: clock.now(), isNew: change.op === 'insert' };
+  /** Checking with what other rows have to tell for a message, asked of the file. */
+  const checkingFor = (row: Row): RowChecking => ({
+    ...checking,
+    elsewhere: (expression) => shownForRow(file.writer, design, table, row, expression),
+  });
   const log = (op: RowChange['op'], rowKey: RowKey, before: Row | null, after: Row | null): void => {
     tx.insert(history)
       .values({
@@ -92,21 +108,29 @@ function one(
       })
       .run();
   };
-  const attempt = <T>(work: () => T): T | { readonly errors: readonly RowError[] } => {
+  const attempt = <T>(row: Row, work: () => T): T | { readonly errors: readonly RowError[] } => {
     try {
       return work();
     } catch (error) {
       if (!isConstraintError(error)) throw error;
-      return {
-        errors: [{ change: index, table: table.id, key, ...engineError(design, table, error as Error) }],
-      };
+      const { broken, ...mapped } = engineError(design, table, error as Error);
+      const own = broken?.table.id === table.id ? new Map(Object.entries(row)) : new Map<string, Value>();
+      const message = broken
+        ? ruleMessage(design, broken.table, broken.rule, own, own.size > 0 ? checkingFor(row) : checking)
+        : mapped.message;
+      return { errors: [{ change: index, table: table.id, key, ...mapped, message }] };
     }
   };
 
   const values: Row = {};
   if (change.op !== 'delete') {
     for (const [id, value] of Object.entries(change.values)) {
-      if (!fieldOf(table, id)) return refuse('A field of this row is no longer there.');
+      const field = fieldOf(table, id);
+      if (!field) return refuse('A field of this row is no longer there.');
+      if (field.type.kind === 'workedOut' || field.type.kind === 'stamp') {
+        if (value === null && change.op === 'insert') continue;
+        return refuse(`${field.label} is filled by itself and cannot be set.`, id);
+      }
       if (value !== null && typeof value === 'object') {
         const parent = keys.get(value.temp);
         // Its parent was refused: that error says all there is to say.
@@ -117,16 +141,19 @@ function one(
   }
 
   if (change.op === 'insert') {
-    const row: Row = Object.fromEntries(
-      table.fields.map((field) => [
-        field.id,
-        field.id in values ? (values[field.id] ?? null) : startValue(design, field, checking),
-      ]),
-    );
-    const problems = checkRow(design, table, row, checking);
+    const row: Row = {
+      ...Object.fromEntries(
+        storedFields(table).map((field) => [
+          field.id,
+          field.id in values ? (values[field.id] ?? null) : startValue(design, field, checking),
+        ]),
+      ),
+      ...stamps(table, ['createdAt', 'createdBy', 'changedAt', 'changedBy'], clock, by),
+    };
+    const problems = checkRow(design, table, row, checkingFor(row));
     if (problems.length > 0)
       return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
-    return attempt(() => {
+    return attempt(row, () => {
       const given = missingParents(file, design, table, row);
       if (given) return { errors: [{ change: index, table: table.id, key, ...given }] };
       const [inserted] = tx.insert(target).values(row).returning().all() as Row[];
@@ -149,7 +176,7 @@ function one(
     return refuse(`This ${table.label.toLowerCase()} is no longer there: somebody has deleted it.`);
 
   if (change.op === 'delete') {
-    return attempt(() => {
+    return attempt(current, () => {
       tx.delete(target)
         .where(byKey(design, table, rowKey))
         .run();
@@ -172,12 +199,13 @@ function one(
       })),
     };
   if (Object.keys(changes).length === 0) return { change: index, table: table.id, key: rowKey };
+  Object.assign(changes, stamps(table, ['changedAt', 'changedBy'], clock, by));
   const merged = { ...current, ...changes };
-  const problems = checkRow(design, table, merged, checking);
+  const problems = checkRow(design, table, merged, checkingFor(merged));
   if (problems.length > 0)
     return { errors: problems.map((problem) => ({ change: index, table: table.id, key, ...problem })) };
-  return attempt(() => {
-    const given = missingParents(file, design, table, changes);
+  return attempt(merged, () => {
+    const given = missingParents(file, design, table, changes, merged);
     if (given) return { errors: [{ change: index, table: table.id, key, ...given }] };
     tx.update(target)
       .set(changes)
@@ -188,24 +216,59 @@ function one(
   });
 }
 
-/** The engine does not say which foreign key failed, so lookups are asked one by one beforehand. */
+/** The values of the stamps of a row, as they are at this moment. */
+function stamps(
+  table: Table,
+  of: readonly ('createdAt' | 'createdBy' | 'changedAt' | 'changedBy')[],
+  clock: Clock,
+  by: string,
+): Row {
+  return Object.fromEntries(
+    table.fields.flatMap(({ id, type }) =>
+      type.kind === 'stamp' && of.includes(type.of)
+        ? [[id, stampsTime(type.of) ? clock.now() : by] as const]
+        : [],
+    ),
+  );
+}
+
+/** The engine does not say which foreign key failed, so links are asked one by one beforehand. */
 function missingParents(
   file: OpenFile,
   design: Design,
   table: Table,
-  values: Row,
+  changed: Row,
+  row = changed,
 ): Pick<RowError, 'field' | 'rule' | 'message'> | null {
-  for (const [id, value] of Object.entries(values)) {
-    const field = fieldOf(table, id);
-    if (value === null || field?.type.kind !== 'lookup') continue;
-    const target = tableOf(design, field.type.table);
-    const key = fieldOf(target, target.key[0]!)!;
-    const sql = `SELECT 1 FROM ${sqlName(target.name)} WHERE ${sqlName(key.name)} = ?`;
-    if (file.writer.prepare(sql).raw().get(value) === undefined)
+  const isThere = (sql: string, values: readonly Value[]): boolean =>
+    file.writer
+      .prepare(sql)
+      .raw()
+      .get(...values) !== undefined;
+  for (const { parent, on, label } of linksFrom(design, table)) {
+    const values = on.map(([own]) => row[own.id] ?? null);
+    if (values.includes(null) || !on.some(([own]) => own.id in changed)) continue;
+    const stored = on.map(([own], i) => storedValue(own, values[i]!));
+    const where = on.map(([, other]) => `${sqlName(other.name)} = ?`).join(' AND ');
+    if (isThere(`SELECT 1 FROM ${sqlName(parent.name)} WHERE ${where}`, stored)) continue;
+    const what = parent.label.toLowerCase();
+    return {
+      field: on[0]![0].id,
+      rule: null,
+      message:
+        on.length === 1
+          ? `This ${what} is no longer there: please choose another.`
+          : `There is no ${what} with these values (${label}).`,
+    };
+  }
+  for (const field of table.fields) {
+    const value = changed[field.id] ?? null;
+    if ((field.type.kind !== 'picture' && field.type.kind !== 'file') || value === null) continue;
+    if (!isThere('SELECT 1 FROM hr_attachment WHERE id = ?', [value]))
       return {
-        field: id,
+        field: field.id,
         rule: null,
-        message: `This ${target.label.toLowerCase()} is no longer there: please choose another.`,
+        message: 'This attachment is not in the file: please choose it again.',
       };
   }
   return null;

@@ -6,7 +6,15 @@ import {
   type SQLiteColumnBuilderBase,
 } from 'drizzle-orm/sqlite-core';
 import { and, eq, type SQL } from 'drizzle-orm';
-import { fieldOf, placesOf, typeOf, type Design, type Field, type Table } from '@heathridge/core/design';
+import {
+  fieldOf,
+  placesOf,
+  storedFields,
+  typeOf,
+  type Design,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
 import { fromText, rescale, toText, type Value } from '@heathridge/core/values';
 import type { RowKey } from '@heathridge/core/rows';
 
@@ -34,7 +42,7 @@ export type RowTable = ReturnType<typeof buildTable>;
 
 function buildTable(design: Design, table: Table) {
   const columns: Record<string, SQLiteColumnBuilderBase> = {};
-  for (const field of table.fields) {
+  for (const field of storedFields(table)) {
     const column = columnFor(design, field) as SQLiteColumnBuilderBase & {
       config: { name: string; keyAsName: boolean };
     };

@@ -1,5 +1,16 @@
 import { bindCondition, sqlName, sqlText, toSql } from '@heathridge/core/expression';
-import { catalogOf, displayOf, fieldOf, type Design, type Field, type Table } from '@heathridge/core/design';
+import {
+  fieldSql,
+  shownText,
+  catalogOf,
+  displayOf,
+  fieldOf,
+  isStored,
+  type Design,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
+import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { keyColumns, rowArray } from './json';
 import { Params } from './params';
@@ -22,30 +33,43 @@ export interface Anchors {
   readonly rows: readonly (readonly (string | number | null)[])[];
 }
 
-/** The order of a window as columns, the key last, so that it is total. */
+/** The order of a window, the key last, so that it is total. */
 export interface RowOrder {
-  readonly columns: readonly string[];
-  readonly descending: boolean;
+  readonly columns: readonly { readonly sql: string; readonly descending: boolean }[];
+  /** True when every column is a stored one and all run the same way: anchors can then be used. */
+  readonly plain: boolean;
 }
 
-export function orderOf(table: Table, sort: WindowRequest['sort'], alias = 't'): RowOrder {
-  const keys = keyColumns(table, alias);
-  const field = sort ? fieldOf(table, sort.field) : undefined;
-  const own = field ? `${alias}.${sqlName(field.name)}` : null;
-  const columns = own === null || keys.includes(own) ? keys : [own, ...keys];
-  return {
-    columns: own !== null && keys.includes(own) ? [own, ...keys.filter((key) => key !== own)] : columns,
-    descending: sort?.descending ?? false,
-  };
+/** The order asked for, else the table's own, else that of its key. Lookups are ordered by what they show. */
+export function orderOf(design: Design, table: Table, sort: WindowRequest['sort'], alias = 't'): RowOrder {
+  const catalog = catalogOf(design);
+  const wanted = (sort ? [sort] : table.order).flatMap(({ field: id, descending }) => {
+    const field = fieldOf(table, id);
+    return field ? [{ field, descending }] : [];
+  });
+  const columns = wanted.map(({ field, descending }) => {
+    const own = fieldSql(design, catalog, table, field, alias);
+    const shown = table.key.includes(field.id) ? null : shownText(design, catalog, field, own);
+    return { sql: shown === null ? own : `${shown} COLLATE NOCASE`, descending };
+  });
+  const last = columns[columns.length - 1]?.descending ?? false;
+  const keys = keyColumns(table, alias)
+    .filter((key) => !columns.some(({ sql }) => sql === key))
+    .map((sql) => ({ sql, descending: last }));
+  const plain =
+    wanted.every(
+      ({ field }) => isStored(field) && (field.type.kind !== 'lookup' || table.key.includes(field.id)),
+    ) && columns.every(({ descending }) => descending === last);
+  return { columns: [...columns, ...keys], plain };
 }
 
-export const orderSql = ({ columns, descending }: RowOrder): string =>
-  columns.map((column) => `${column}${descending ? ' DESC' : ''}`).join(', ');
+export const orderSql = ({ columns }: RowOrder): string =>
+  columns.map(({ sql, descending }) => `${sql}${descending ? ' DESC' : ''}`).join(', ');
 
 /** The query that samples the anchors of an order; each row is one anchor. */
 export function anchorSql(table: Table, order: RowOrder): string {
   const names = order.columns.map((_, i) => `a${i}`);
-  const list = order.columns.map((column, i) => `${column} AS a${i}`).join(', ');
+  const list = order.columns.map(({ sql }, i) => `${sql} AS a${i}`).join(', ');
   return (
     `SELECT ${names.join(', ')} FROM (SELECT ${list}, row_number() OVER (ORDER BY ${orderSql(order)}) AS n ` +
     `FROM ${sqlName(table.name)} AS t) WHERE n % ${ANCHOR_STEP} = 1 ORDER BY n`
@@ -64,7 +88,7 @@ export function readWindow(
   request: WindowRequest,
   anchors: Anchors | null,
 ): string {
-  const order = orderOf(table, request.sort);
+  const order = orderOf(design, table, request.sort);
   const params = new Params();
   const search = searchSql(design, table, request.search, params);
   const name = sqlName(table.name);
@@ -73,11 +97,14 @@ export function readWindow(
   let where = search === null ? '' : `WHERE ${search}`;
   let skip = request.start;
   const anchor =
-    anchors && search === null ? anchors.rows[Math.floor(request.start / ANCHOR_STEP)] : undefined;
-  const nullable = order.descending && order.columns.length > keys.length;
+    anchors && order.plain && search === null
+      ? anchors.rows[Math.floor(request.start / ANCHOR_STEP)]
+      : undefined;
+  const descending = order.columns[0]!.descending;
+  const nullable = descending && order.columns.length > keys.length;
   if (anchor && !nullable && anchor.every((value) => value !== null)) {
     skip = request.start % ANCHOR_STEP;
-    where = `WHERE (${order.columns.join(', ')}) ${order.descending ? '<=' : '>='} (${anchor.map((value) => params.add(value!)).join(', ')})`;
+    where = `WHERE (${order.columns.map(({ sql }) => sql).join(', ')}) ${descending ? '<=' : '>='} (${anchor.map((value) => params.add(value!)).join(', ')})`;
   }
   const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${name} AS t ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
@@ -87,6 +114,17 @@ export function readWindow(
     .raw()
     .get(...params.values) as [string];
   return json;
+}
+
+/** One row as JSON text, a cell for each field in the table's order; null when it is not there. */
+export function readRow(db: Connection, design: Design, table: Table, key: RowKey): string | null {
+  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
+  const sql = `SELECT ${rowArray(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const row = db
+    .prepare(sql)
+    .raw()
+    .get(...key) as [string] | undefined;
+  return row?.[0] ?? null;
 }
 
 /** How many rows there are, or answer a search. */
@@ -134,7 +172,10 @@ export function secondLine(table: Table): Field[] {
         !table.key.includes(id) &&
         !display.includes(`"#${id}"`) &&
         type.kind !== 'longText' &&
-        type.kind !== 'tick',
+        type.kind !== 'tick' &&
+        type.kind !== 'picture' &&
+        type.kind !== 'file' &&
+        type.kind !== 'stamp',
     )
     .slice(0, 3);
 }

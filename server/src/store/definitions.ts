@@ -17,6 +17,7 @@ export function loadDesign(orm: Orm): Design {
     queries: of('query'),
     forms: of('form'),
     reports: of('report'),
+    kept: of('kept'),
   };
 }
 
@@ -35,6 +36,7 @@ export function saveDesign(orm: Orm, design: Omit<Design, 'version'>): void {
     ...design.queries,
     ...design.forms,
     ...design.reports,
+    ...design.kept,
   ];
   documents.forEach((document, position) => {
     const { id, type } = document;

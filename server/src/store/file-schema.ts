@@ -1,9 +1,9 @@
-import { integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import { blob, integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 /** Everything the builder has made: one JSON document a row. */
 export const definition = sqliteTable('hr_definition', {
   id: text('id').primaryKey(),
-  type: text('type', { enum: ['table', 'query', 'form', 'report', 'settings'] }).notNull(),
+  type: text('type', { enum: ['table', 'query', 'form', 'report', 'settings', 'kept'] }).notNull(),
   /** The place among documents of its type. */
   position: integer('position').notNull(),
   document: text('document').notNull(),
@@ -18,6 +18,29 @@ export const change = sqliteTable('hr_change', {
   changes: text('changes').notNull(),
   /** The safe copy taken before, by file name. */
   safeCopy: text('safe_copy'),
+  /** The design before and after, as JSON: what undoing goes back to, and from. */
+  before: text('before'),
+  after: text('after'),
+  /** The newest row of history when it was applied: later ones have changed rows since. */
+  historyMark: integer('history_mark'),
+  undoneAt: text('undone_at'),
+  undoneBy: text('undone_by'),
+});
+
+/** Pictures and files of rows, kept apart from them: only asking for one reads its bytes. */
+export const attachment = sqliteTable('hr_attachment', {
+  id: integer('id').primaryKey({ autoIncrement: true }),
+  name: text('name').notNull(),
+  /** Media type. */
+  type: text('type').notNull(),
+  /** Bytes. */
+  size: integer('size').notNull(),
+  sha256: text('sha256').notNull(),
+  at: text('at').notNull(),
+  by: text('by').notNull(),
+  /** A small WebP of a picture. */
+  preview: blob('preview', { mode: 'buffer' }),
+  bytes: blob('bytes', { mode: 'buffer' }).notNull(),
 });
 
 /** Every change of a row: who, when, before and after. */

@@ -28,6 +28,8 @@ export interface OpenFile {
   readonly design: Design;
   /** Where safe copies of it are kept. */
   readonly copies: string;
+  /** True while a child changes its design: nobody else may write. */
+  readonly changing: boolean;
 }
 
 export interface FileEntry {
@@ -41,8 +43,18 @@ export interface FileEntry {
   readonly size: number;
 }
 
-interface Opened extends Omit<OpenFile, 'design'> {
+interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   design: Design;
+  changing: boolean;
+}
+
+/** Throws a `changing` problem while the design of a file is being changed. */
+export function assertWritable({ changing }: OpenFile): void {
+  if (changing)
+    throw new Problem(
+      'changing',
+      'The design of this file is being changed at this moment. What you typed is kept: try again in a moment.',
+    );
 }
 
 /** The database files of an office: makes, lists and opens them. */
@@ -59,8 +71,26 @@ export class Files {
     mkdirSync(this.folder, { recursive: true });
   }
 
-  /** Throws a problem for a name that is empty, too long, taken, or looks like a path. */
-  create(name: string, owner: string): string {
+  /** Makes a new, empty file. Throws a problem for a name that is empty, too long, taken, or looks like a path. */
+  create(name: string, owner: string, timeZone = 'UTC'): string {
+    const label = this.freeName(name);
+    const id = this.clock.id('f');
+    const db = openForWriting(this.path(id));
+    try {
+      db.exec(`PRAGMA application_id = ${APPLICATION_ID}`);
+      const orm = ormOver(db);
+      migrate(orm, 'file');
+      const design = emptyDesign();
+      saveDesign(orm, { ...design, settings: { ...design.settings, timeZone } });
+    } finally {
+      db.close();
+    }
+    this.register(id, label, owner);
+    return id;
+  }
+
+  /** The name as it will stand in the list. Throws like {@link create}. */
+  freeName(name: string): string {
     const label = name.trim();
     if (label === '') throw new Problem('bad-request', 'A file needs a name.');
     if ([...label].length > 60) throw new Problem('bad-request', 'A file’s name has at most 60 characters.');
@@ -69,21 +99,23 @@ export class Files {
       throw new Problem('bad-request', 'A file’s name cannot hold / or \\ or be only dots.');
     if (this.registry.select().from(file).where(eq(file.name, label)).get())
       throw new Problem('name-taken', `There is a file called “${label}” already.`);
+    return label;
+  }
+
+  /** Where a file that is being taken in from elsewhere is put, and where it is kept as it came. */
+  placeFor(): { readonly id: string; readonly path: string; readonly original: string } {
     const id = this.clock.id('f');
-    const db = openForWriting(this.path(id));
-    try {
-      db.exec(`PRAGMA application_id = ${APPLICATION_ID}`);
-      const orm = ormOver(db);
-      migrate(orm, 'file');
-      saveDesign(orm, emptyDesign());
-    } finally {
-      db.close();
-    }
+    const copies = join(this.data, 'copies', id);
+    mkdirSync(copies, { recursive: true });
+    return { id, path: this.path(id), original: join(copies, 'as-it-came.db') };
+  }
+
+  /** Puts a file that stands in its place into the list. */
+  register(id: string, name: string, owner: string): void {
     this.registry.transaction((tx) => {
-      tx.insert(file).values({ id, name: label, createdAt: this.clock.now() }).run();
+      tx.insert(file).values({ id, name, createdAt: this.clock.now() }).run();
       tx.insert(access).values({ file: id, account: owner, role: 'builder' }).run();
     });
-    return id;
   }
 
   share(id: string, account: string, role: Role): void {
@@ -146,6 +178,7 @@ export class Files {
       reader: openForReading(path),
       design: loadDesign(orm),
       copies: join(this.data, 'copies', id),
+      changing: false,
     };
     this.open.set(id, opened);
     return opened;
@@ -157,6 +190,19 @@ export class Files {
     if (!opened) return this.get(id).design;
     opened.design = loadDesign(opened.orm);
     return opened.design;
+  }
+
+  /** Lets work in a child write to a file while nobody else may. Throws `changing` when another does already. */
+  async whileChanging<T>(id: string, work: () => Promise<T>): Promise<T> {
+    this.get(id);
+    const opened = this.open.get(id)!;
+    assertWritable(opened);
+    opened.changing = true;
+    try {
+      return await work();
+    } finally {
+      opened.changing = false;
+    }
   }
 
   close(): void {

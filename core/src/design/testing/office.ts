@@ -1,28 +1,14 @@
+import { plainField, plainTable } from '../plain';
 import { emptyDesign, type Design, type Field, type FieldType, type Table } from '../schema';
 
+const labelled = (name: string): string => name.charAt(0).toUpperCase() + name.slice(1).replace(/_/g, ' ');
+
 /** A field with everything switched off, for tests. */
-export const field = (id: string, name: string, type: FieldType, rest: Partial<Field> = {}): Field => ({
-  id: `f_${id}`,
-  name,
-  label: name.charAt(0).toUpperCase() + name.slice(1).replace(/_/g, ' '),
-  type,
-  alwaysFilled: false,
-  noTwoAlike: false,
-  indexed: false,
-  start: null,
-  rule: null,
-  ...rest,
-});
+export const field = (id: string, name: string, type: FieldType, rest: Partial<Field> = {}): Field =>
+  plainField(`f_${id}`, name, labelled(name), type, rest);
 
 export const table = (name: string, fields: Field[], rest: Partial<Table> = {}): Table => ({
-  type: 'table',
-  id: `t_${name}`,
-  name,
-  label: name.charAt(0).toUpperCase() + name.slice(1),
-  plural: `${name.charAt(0).toUpperCase()}${name.slice(1)}s`,
-  fields,
-  key: [fields[0]!.id],
-  display: null,
+  ...plainTable(`t_${name}`, name, labelled(name), `${labelled(name)}s`, fields),
   ...rest,
 });
 

@@ -36,7 +36,8 @@ const ITEM: ExprTable = {
     field('due', DATE, { kind: 'date' }),
     field('owner', WHOLE, { kind: 'lookup' }, 't_owner'),
   ],
-  children: [{ id: 'f_item', name: 'parts', table: 't_part', column: 'item' }],
+  children: [{ id: 'f_item', name: 'parts', table: 't_part', on: [['id', 'item']] }],
+  links: [],
 };
 
 const OWNER: ExprTable = {
@@ -48,7 +49,8 @@ const OWNER: ExprTable = {
     field('name', TEXT, { kind: 'text' }),
     field('since', DATE, { kind: 'date' }),
   ],
-  children: [{ id: 'f_owner', name: 'items', table: 't_item', column: 'owner' }],
+  children: [{ id: 'f_owner', name: 'items', table: 't_item', on: [['id', 'owner']] }],
+  links: [],
 };
 
 const PART: ExprTable = {
@@ -61,6 +63,7 @@ const PART: ExprTable = {
     field('cost', numberType(2, 15), { kind: 'money', places: 2 }),
     field('name', TEXT, { kind: 'text' }),
   ],
+  links: [],
   children: [],
 };
 

@@ -10,6 +10,7 @@ import {
 } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
 import { Api, type FileInfo } from '../shared/api.service';
+import { Attachments } from '../shared/attachments.service';
 import { Toast } from '../shared/toast.service';
 
 /** The open file on the Bench: its definitions, as applied, and what comes with them. */
@@ -17,6 +18,7 @@ import { Toast } from '../shared/toast.service';
 export class FileStore {
   private readonly api = inject(Api);
   private readonly toast = inject(Toast);
+  private readonly attachments = inject(Attachments);
   private readonly info = signal<FileInfo | null>(null);
   private id = '';
 
@@ -39,6 +41,7 @@ export class FileStore {
 
   open(file: string): void {
     this.id = file;
+    this.attachments.file = file;
     this.info.set(null);
     this.reload();
   }

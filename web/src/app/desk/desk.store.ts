@@ -2,12 +2,14 @@ import { computed, inject, Injectable, signal } from '@angular/core';
 import { localeOf } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
 import { Api, type DeskInfo } from '../shared/api.service';
+import { Attachments } from '../shared/attachments.service';
 import { problemOf } from '../shared/problem';
 
 /** The open file as the Desk knows it. */
 @Injectable()
 export class DeskStore {
   private readonly api = inject(Api);
+  private readonly attachments = inject(Attachments);
   readonly info = signal<DeskInfo | null>(null);
   readonly failed = signal('');
   file = '';
@@ -19,6 +21,7 @@ export class DeskStore {
 
   open(file: string): void {
     this.file = file;
+    this.attachments.file = file;
     this.failed.set('');
     this.api.desk(file).subscribe({
       next: (info) => this.info.set(info),
@@ -32,6 +35,7 @@ const DEFAULT = {
   groupMark: ',',
   currency: '',
   dateOrder: 'dmy',
+  timeZone: 'UTC',
   type: 'settings',
   id: 's_file',
 } as const;

@@ -4,16 +4,28 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
-import { catchError, debounceTime, EMPTY, firstValueFrom, Subject, switchMap, tap } from 'rxjs';
-import { fieldOf, valueKind, type Table } from '@heathridge/core/design';
+import {
+  catchError,
+  debounceTime,
+  EMPTY,
+  firstValueFrom,
+  of,
+  Subject,
+  switchMap,
+  tap,
+  type Observable,
+} from 'rxjs';
+import { comesWithText, fieldOf, valueKind, type Field, type Table } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
+import { addedRow, type AddRow } from '../shared/add-row.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
+import type { Fetch, Held } from '../shared/value-input.component';
 import { designOf, heldOf, RecordState } from './record.state';
 
 /** A form on the Desk: the record list at the left, the record at the right. */
@@ -54,8 +66,24 @@ export class RecordPageComponent {
   readonly table = computed(
     (): Table | null => this.info()?.tables.find(({ id }) => id === this.info()?.form.table) ?? null,
   );
-  readonly fetch = (field: string, search: string) =>
-    this.api.screenChoices(this.desk.file, this.screen(), field, search);
+  readonly fetch: Fetch = (field, request) =>
+    this.api.screenChoices(this.desk.file, this.screen(), field, request);
+  /** Adds a row to the table of a lookup that allows it, and gives what the lookup then holds. */
+  readonly addRow = (field: Field, text: string): Observable<Held | null> => {
+    const info = this.info();
+    const { type } = field;
+    const table = type.kind === 'lookup' && info?.tables.find(({ id }) => id === type.table);
+    if (!info || !table) return of(null);
+    const data: AddRow = {
+      design: designOf(info.tables, info.settings),
+      table,
+      text,
+      reading: this.desk.reading(),
+      fetch: this.fetch,
+      save: (request) => this.api.saveRecord(this.desk.file, this.screen(), request),
+    };
+    return addedRow(this.dialog, data, field, this.fetch);
+  };
   readonly hasRunning = computed(() => {
     const table = this.table();
     return (
@@ -174,10 +202,9 @@ export class RecordPageComponent {
       const field = fieldOf(table, id);
       if (!field || cell === null) return '';
       const held = heldOf(cell);
-      const shown =
-        field.type.kind === 'lookup'
-          ? (held.text ?? '')
-          : showValue(valueKind(field.type), held.value, this.desk.reading().locale);
+      const shown = comesWithText(field)
+        ? (held.text ?? '')
+        : showValue(valueKind(field.type), held.value, this.desk.reading().locale);
       return field.type.kind === 'date' ? `${field.label.toLowerCase()} ${shown}` : shown;
     };
     return info.second

@@ -1,7 +1,14 @@
 import { Component, computed, ElementRef, inject, input, output } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
 import { of, type Observable } from 'rxjs';
-import { fieldOf, valueKind, type Field } from '@heathridge/core/design';
+import {
+  comesWithText,
+  fieldOf,
+  isGiven,
+  valueKind,
+  type Field,
+  type KindName,
+} from '@heathridge/core/design';
 import {
   add,
   decimal,
@@ -11,12 +18,23 @@ import {
   toText,
   type Decimal,
   type Reading,
+  type Value,
 } from '@heathridge/core/values';
-import type { Choice } from '../shared/api.service';
-import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
+import { Toast } from '../shared/toast.service';
+import { narrowedBy } from '../shared/narrowed';
 import type { ChildState, RecordState, RowState } from './record.state';
 
 /** A form with its subforms: on the Desk to work with, in Screens to be designed. */
+const LEAST: Partial<Record<KindName, number>> = {
+  date: 138,
+  dateTime: 170,
+  lookup: 186,
+  text: 130,
+  longText: 200,
+  choice: 120,
+};
+
 @Component({
   selector: 'hr-record-sheet',
   imports: [MatIconModule, ValueInputComponent],
@@ -25,9 +43,13 @@ import type { ChildState, RecordState, RowState } from './record.state';
 })
 export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
+  private readonly toast = inject(Toast);
+  private readonly values = new WeakMap<RowState, Readonly<Record<string, Value>>>();
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
-  readonly fetch = input<(field: string, search: string) => Observable<readonly Choice[]>>(() => of([]));
+  readonly fetch = input<Fetch>(() => of([]));
+  /** Adds a row that a lookup misses, beginning with this text; gives what the lookup then holds. */
+  readonly add = input<((field: Field, text: string) => Observable<Held | null>) | null>(null);
   /** While a form is designed its cells are picked, not typed into. */
   readonly designing = input(false);
   readonly picked = input<readonly string[]>([]);
@@ -40,7 +62,14 @@ export class RecordSheetComponent {
     return state.form.fields.flatMap(({ field: id, width, people }) => {
       const field = fieldOf(state.table, id);
       return field
-        ? [{ field, width, readonly: people === 'read', tab: people === 'read' ? '–' : String(++tab) }]
+        ? [
+            {
+              field,
+              width,
+              readonly: people === 'read' || isGiven(field),
+              tab: people === 'read' || isGiven(field) ? '–' : String(++tab),
+            },
+          ]
         : [];
     });
   });
@@ -48,7 +77,7 @@ export class RecordSheetComponent {
   fieldsOf(child: ChildState): { field: Field; readonly: boolean }[] {
     return child.subform.fields.flatMap(({ field: id, people }) => {
       const field = fieldOf(child.table, id);
-      return field ? [{ field, readonly: people === 'read' }] : [];
+      return field ? [{ field, readonly: people === 'read' || isGiven(field) }] : [];
     });
   }
 
@@ -56,15 +85,59 @@ export class RecordSheetComponent {
     return row.held[field.id] ?? { value: null };
   }
 
+  /** The values of a row by field id, for lookups that it narrows. */
+  valuesOf(row: RowState): Readonly<Record<string, Value>> {
+    const known = this.values.get(row);
+    if (known) return known;
+    const stored = row.table.fields.filter((field) => !isGiven(field) || field.type.kind === 'runningNumber');
+    const made = Object.fromEntries(stored.map(({ id }) => [id, row.held[id]?.value ?? null]));
+    this.values.set(row, made);
+    return made;
+  }
+
+  /** Takes a value; a lookup that it narrows is emptied when its choice no longer fits, and that is said. */
+  take(row: RowState, field: Field, held: Held): void {
+    this.state().change(row, field, held);
+    if (held.problem !== undefined) return;
+    const now = this.state().rowOfId(row.id);
+    if (now) narrowedBy(now.table, field.id).forEach((other) => this.fit(now, field, other));
+  }
+
+  addFrom(row: RowState, field: Field, text: string): void {
+    this.add()?.(field, text).subscribe((held) => held && this.take(row, field, held));
+  }
+
+  private fit(row: RowState, by: Field, field: Field): void {
+    const { value, text } = this.held(row, field);
+    if (typeof value !== 'string' && typeof value !== 'number') return;
+    this.fetch()(field.id, { search: '', only: value, row: this.valuesOf(row) }).subscribe({
+      next: (choices) => {
+        const now = this.state().rowOfId(row.id);
+        if (choices.length > 0 || !now || this.held(now, field).value !== value) return;
+        this.state().change(now, field, { value: null, text: null });
+        this.toast.say(
+          `${field.label} was emptied: ${text ?? value} does not go with this ${by.label.toLowerCase()}.`,
+        );
+      },
+      error: (error: unknown) => this.toast.problem(error),
+    });
+  }
+
   shown(row: RowState, field: Field): string {
     const { value, text } = this.held(row, field);
-    if (field.type.kind === 'lookup') return text ?? '';
-    if (field.type.kind === 'runningNumber' && value === null) return 'given when saved';
+    if (comesWithText(field)) return text ?? '';
+    if (value === null && (field.type.kind === 'runningNumber' || field.type.kind === 'stamp'))
+      return 'given when saved';
     return showValue(valueKind(field.type), value, this.reading().locale);
   }
 
   numeric(field: Field): boolean {
     return isNumeric(valueKind(field.type));
+  }
+
+  /** Pixels a column of a subform needs for what its kind usually holds. */
+  least(field: Field): number {
+    return LEAST[field.type.kind] ?? 90;
   }
 
   live(child: ChildState): number {
@@ -109,7 +182,7 @@ export class RecordSheetComponent {
     } else if (event.ctrlKey && event.key.toLowerCase() === 'd') {
       event.preventDefault();
       const above = child.rows[child.rows.findIndex(({ id }) => id === row.id) - 1];
-      if (above) this.state().change(row, field, this.held(above, field));
+      if (above) this.take(row, field, this.held(above, field));
     }
   }
 

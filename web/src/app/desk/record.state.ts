@@ -2,6 +2,7 @@ import { computed, signal } from '@angular/core';
 import {
   emptyDesign,
   fieldOf,
+  isStored,
   type Design,
   type Field,
   type Form,
@@ -9,7 +10,14 @@ import {
   type Subform,
   type Table,
 } from '@heathridge/core/design';
-import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
+import {
+  checkRow,
+  startRow,
+  workedValues,
+  type RowChange,
+  type RowError,
+  type RowKey,
+} from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
 import type { Held } from '../shared/value-input.component';
@@ -45,7 +53,10 @@ export const designOf = (tables: readonly Table[], settings: Settings): Design =
 });
 
 const changedIn = (row: RowState): string[] =>
-  Object.keys(row.held).filter((id) => row.held[id]!.value !== (row.was[id]?.value ?? null));
+  row.table.fields
+    .filter((field) => isStored(field))
+    .map(({ id }) => id)
+    .filter((id) => row.held[id] && row.held[id].value !== (row.was[id]?.value ?? null));
 
 const hasUnread = (row: RowState): boolean =>
   Object.values(row.held).some(({ typed }) => typed !== undefined);
@@ -89,6 +100,11 @@ export class RecordState {
     return this.record().key === null;
   }
 
+  /** The row as it stands now, by the id that tells rows apart on the page. */
+  rowOfId(id: string): RowState | undefined {
+    return this.rows().find((row) => row.id === id);
+  }
+
   errorAt(row: RowState, field?: string): string {
     return (
       this.errors()[field === undefined ? row.id : `${row.id} ${field}`] ??
@@ -98,16 +114,21 @@ export class RecordState {
 
   /** Takes what an input holds now, and says at once when a rule over this row is broken. */
   change(row: RowState, field: Field, held: Held): void {
-    const next: RowState = { ...row, held: { ...row.held, [field.id]: held } };
+    const next = this.worked({ ...row, held: { ...row.held, [field.id]: held } });
     this.put(next);
     const broken = this.problems(next).filter((problem) => problem.rule !== null);
     this.errors.update((errors) => {
       const kept = Object.entries(errors).filter(
         ([at]) =>
-          at !== `${row.id} ${field.id}` && !(at.startsWith(`${row.id} `) && this.ruled(row.table, at)),
+          at !== row.id &&
+          at !== `${row.id} ${field.id}` &&
+          !(at.startsWith(`${row.id} `) && this.ruled(row.table, at)),
       );
       // A rule speaks up once its own field or this one has been filled in.
-      const said = broken.map((problem) => [`${row.id} ${problem.field}`, problem.message] as const);
+      const said = broken.map(
+        (problem) =>
+          [problem.field === null ? row.id : `${row.id} ${problem.field}`, problem.message] as const,
+      );
       return Object.fromEntries([...kept, ...said]);
     });
   }
@@ -139,7 +160,8 @@ export class RecordState {
       if (row.deleted || (row !== this.record() && row.key === null && !this.touched(row))) continue;
       for (const [field, { problem }] of Object.entries(row.held))
         if (problem !== undefined) found[`${row.id} ${field}`] = problem;
-      for (const { field, message } of this.problems(row)) found[`${row.id} ${field}`] ??= message;
+      for (const { field, message } of this.problems(row))
+        found[field === null ? row.id : `${row.id} ${field}`] ??= message;
     }
     this.errors.set(found);
     return Object.keys(found).length === 0;
@@ -205,7 +227,24 @@ export class RecordState {
       ({ table, rows }) => table === row.table && rows.some(({ id }) => id === row.id),
     )?.subform.link;
     // The link of a new child is only known when its parent is saved.
-    return checkRow(this.design, row.table, values, this.clock).filter(({ field }) => field !== link);
+    const checking = {
+      ...this.clock,
+      isNew: row.key === null,
+      // The text a lookup shows is at hand; what else other rows have to tell is not.
+      elsewhere: (expression: string) => {
+        const id = /^"#(\w+)"$/.exec(expression.trim())?.[1];
+        return (id !== undefined && row.held[id]?.text) || null;
+      },
+    };
+    return checkRow(this.design, row.table, values, checking).filter(({ field }) => field !== link);
+  }
+
+  /** The row with what follows from it alone worked out anew. */
+  private worked(row: RowState): RowState {
+    const values = new Map(Object.entries(row.held).map(([id, { value }]) => [id, value]));
+    const found = workedValues(this.design, row.table, values, this.clock);
+    const held = Object.fromEntries(Object.entries(found).map(([id, value]) => [id, { value }]));
+    return { ...row, held: { ...row.held, ...held } };
   }
 
   private rowChange(row: RowState): RowChange | null {
@@ -245,6 +284,14 @@ export class RecordState {
   private newRow(table: Table): RowState {
     const start = startRow(this.design, table, this.clock);
     const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
-    return { id: `n${this.count++}`, table, key: null, was: held, held, deleted: false };
+    const { held: full } = this.worked({
+      id: '',
+      table,
+      key: null,
+      was: held,
+      held,
+      deleted: false,
+    });
+    return { id: `n${this.count++}`, table, key: null, was: full, held: full, deleted: false };
   }
 }

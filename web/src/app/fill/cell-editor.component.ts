@@ -1,17 +1,19 @@
 import { Component, signal, viewChild, type AfterViewInit } from '@angular/core';
 import type { ICellEditorAngularComp } from 'ag-grid-angular';
 import type { ICellEditorParams } from 'ag-grid-community';
-import type { Observable } from 'rxjs';
 import type { Field } from '@heathridge/core/design';
-import type { Reading } from '@heathridge/core/values';
-import type { Choice } from '../shared/api.service';
-import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import type { Reading, Value } from '@heathridge/core/values';
+import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
 
 export interface CellEditorParams {
   readonly field: Field;
   readonly reading: Reading;
   readonly held: Held;
-  readonly fetch: (field: string, search: string) => Observable<readonly Choice[]>;
+  readonly fetch: Fetch;
+  /** The row it stands in, by field id. */
+  readonly row: Readonly<Record<string, Value>>;
+  /** Adds a row that a lookup misses, beginning with this text, and puts it into the cell. */
+  readonly add: (field: Field, text: string) => void;
 }
 
 /** The grid's cell editor: the same inputs as on forms. */
@@ -25,6 +27,9 @@ export interface CellEditorParams {
         [held]="held()"
         [reading]="given.reading"
         [fetch]="given.fetch"
+        [row]="given.row"
+        [canAdd]="true"
+        (adding)="given.add(given.field, $event)"
         [label]="given.field.label"
         (changed)="changed($event)"
       />
@@ -54,9 +59,13 @@ export class CellEditorComponent implements ICellEditorAngularComp, AfterViewIni
     this.held.set(params.held);
   }
 
+  /** Takes the cursor at once: whatever is typed next must arrive here. */
   ngAfterViewInit(): void {
     const key = this.params()?.eventKey;
-    setTimeout(() => this.input()?.focus(key && key.length === 1 ? key : undefined));
+    const start = key && key.length === 1 ? key : undefined;
+    const input = this.input();
+    if (input?.focus(start)) return;
+    setTimeout(() => this.input()?.focus(start));
   }
 
   getValue(): Held {
@@ -67,7 +76,8 @@ export class CellEditorComponent implements ICellEditorAngularComp, AfterViewIni
   changed(held: Held): void {
     this.held.set(held);
     // A choice that is clicked is a decision: the cell is done.
-    if (this.params()?.field.type.kind === 'lookup' && held.problem === undefined)
+    const kind = this.params()?.field.type.kind;
+    if ((kind === 'lookup' || kind === 'picture' || kind === 'file') && held.problem === undefined)
       setTimeout(() => this.params()?.stopEditing());
   }
 }

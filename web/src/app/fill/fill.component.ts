@@ -30,14 +30,25 @@ import {
   type ValueSetterParams,
 } from 'ag-grid-community';
 import { firstValueFrom } from 'rxjs';
-import { valueKind, type Field, type Table } from '@heathridge/core/design';
-import { isNumeric, showValue } from '@heathridge/core/values';
+import {
+  comesWithText,
+  isGiven,
+  storedFields,
+  valueKind,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
+import type { RowKey } from '@heathridge/core/rows';
+import { isNumeric, showValue, type Value } from '@heathridge/core/values';
 import { FileStore } from '../bench/file.store';
+import { heldOf } from '../desk/record.state';
 import { Api } from '../shared/api.service';
+import { addedRow, type AddRow } from '../shared/add-row.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
-import type { Held } from '../shared/value-input.component';
+import { narrowedBy } from '../shared/narrowed';
+import type { Fetch, Held } from '../shared/value-input.component';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 
@@ -55,6 +66,10 @@ ModuleRegistry.registerModules([
   ScrollApiModule,
   TooltipModule,
 ]);
+
+/** The values of a row by field id, for lookups that it narrows. */
+const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
+  Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
 
 const THEME = themeQuartz.withParams({
   accentColor: '#2c6a4f',
@@ -115,8 +130,7 @@ export class FillComponent {
   readonly newTouched = signal(false);
   private grid: GridApi<GridRow> | null = null;
   private searchTimer: ReturnType<typeof setTimeout> | undefined;
-  private readonly fetch = (field: string, search: string) =>
-    this.api.choices(this.store.file, field, search);
+  private readonly fetch: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
 
@@ -260,7 +274,7 @@ export class FillComponent {
 
   private editable(table: Table, field: Field): boolean {
     return (
-      field.type.kind !== 'runningNumber' &&
+      !isGiven(field) &&
       !(table.key.includes(field.id) && table.key.length === 1 && field.type.kind !== 'text')
     );
   }
@@ -268,7 +282,10 @@ export class FillComponent {
   private column(table: Table, field: Field): ColDef<GridRow> {
     const kind = valueKind(field.type);
     const numeric = isNumeric(kind);
-    const width = { longText: 200, lookup: 180, text: 160 }[field.type.kind as string] ?? 112;
+    const width =
+      { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
+        field.type.kind as string
+      ] ?? 112;
     return {
       colId: field.id,
       headerName: field.label,
@@ -278,9 +295,7 @@ export class FillComponent {
       sortable: true,
       resizable: true,
       editable: ({ data }) =>
-        data
-          ? this.editable(table, field) || (data.key === null && field.type.kind !== 'runningNumber')
-          : false,
+        data ? this.editable(table, field) || (data.key === null && !isGiven(field)) : false,
       valueGetter: ({ data }) => data?.cells[field.id],
       valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
       valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {
@@ -290,21 +305,52 @@ export class FillComponent {
       cellClass: ({ data }: CellClassParams<GridRow>) => [
         ...(numeric ? ['number'] : []),
         ...(field.type.kind === 'lookup' ? ['lookup'] : []),
+        ...(isGiven(field) ? ['given'] : []),
+        ...this.colour(data, field),
         ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
       ],
       headerClass: numeric ? 'number-head' : '',
       tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) =>
         data ? (this.fill.refusedAt(data, field.id)?.message ?? null) : null,
       cellEditor: CellEditorComponent,
+      cellEditorPopup: field.type.kind === 'picture' || field.type.kind === 'file',
       cellEditorParams: ({ data }: { data: GridRow }): CellEditorParams => ({
         field,
         reading: this.store.reading(),
         held: this.held(data, field),
         fetch: this.fetch,
+        row: valuesOf(table, data),
+        add: (lookup, text) => this.addTo(table, data, lookup, text),
       }),
       suppressKeyboardEvent: ({ event, editing }) =>
         editing && event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey,
     };
+  }
+
+  /** Adds a row to the table a lookup misses it in, and chooses it. */
+  private addTo(table: Table, row: GridRow, field: Field, text: string): void {
+    this.grid?.stopEditing(true);
+    const { type } = field;
+    const target = this.store.design().tables.find(({ id }) => type.kind === 'lookup' && id === type.table);
+    if (!target) return;
+    const data: AddRow = {
+      design: this.store.design(),
+      table: target,
+      text,
+      reading: this.store.reading(),
+      fetch: this.fetch,
+      save: (request) => this.api.saveRows(this.store.file, request),
+    };
+    addedRow(this.dialog, data, field, this.fetch).subscribe(
+      (held) => held && this.set(table, row, field, held),
+    );
+  }
+
+  /** The colour of a choice, as classes of its cell. */
+  private colour(row: GridRow | undefined, { id, type }: Field): string[] {
+    const value = row?.cells[id]?.value;
+    const colour = type.kind === 'choice' && typeof value === 'string' ? type.colours?.[value] : undefined;
+    return colour ? ['coloured', colour] : [];
   }
 
   private held(row: GridRow, field: Field): Held {
@@ -315,8 +361,8 @@ export class FillComponent {
     if (!row) return '';
     const held = this.held(row, field);
     if (held.typed !== undefined) return held.typed;
-    if (field.type.kind === 'lookup') return held.text ?? (held.value === null ? '' : String(held.value));
-    if (field.type.kind === 'runningNumber' && row.key === null) return 'new';
+    if (comesWithText(field)) return held.text ?? (held.value === null ? '' : String(held.value));
+    if (isGiven(field) && row.key === null) return field.type.kind === 'runningNumber' ? 'new' : '';
     return showValue(valueKind(field.type), held.value, this.store.locale());
   }
 
@@ -330,7 +376,39 @@ export class FillComponent {
       this.refresh();
       return;
     }
-    this.fill.edit(table, row, field, held).subscribe(() => this.refresh());
+    this.fill.edit(table, row, field, held).subscribe((taken) => {
+      this.refresh();
+      if (taken) this.saved(table, row, field);
+    });
+  }
+
+  /** Reads again what follows from a saved value: worked-out fields, and lookups that it narrows. */
+  private saved(table: Table, row: GridRow, field: Field): void {
+    for (const other of narrowedBy(table, field.id)) {
+      const { value, text } = this.held(row, other);
+      if (typeof value !== 'string' && typeof value !== 'number') continue;
+      this.fetch(other.id, { search: '', only: value, row: valuesOf(table, row) }).subscribe((choices) => {
+        if (choices.length > 0) return;
+        this.toast.say(
+          `${other.label} is emptied: ${text ?? value} does not go with this ${field.label.toLowerCase()}.`,
+        );
+        this.set(table, row, other, { value: null, text: null });
+      });
+    }
+    const follows = table.fields.filter(({ type }) => type.kind === 'workedOut' || type.kind === 'stamp');
+    if (follows.length > 0 && row.key) this.readAgain(table, row, row.key, follows);
+  }
+
+  /** Only these cells are read again: the row may be being typed in elsewhere already. */
+  private readAgain(table: Table, row: GridRow, key: RowKey, fields: readonly Field[]): void {
+    this.api.row(this.store.file, table.id, key).subscribe({
+      next: ({ cells }) => {
+        for (const { id } of fields)
+          row.cells[id] = heldOf(cells[table.fields.findIndex((field) => field.id === id)] ?? null);
+        this.grid?.refreshCells({ force: true, columns: fields.map(({ id }) => id) });
+      },
+      error: (error: unknown) => this.toast.problem(error),
+    });
   }
 
   private refresh(): void {

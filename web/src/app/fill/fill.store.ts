@@ -1,6 +1,6 @@
 import { inject, Injectable, signal } from '@angular/core';
 import { catchError, map, of, type Observable } from 'rxjs';
-import { fieldOf, type Field, type Table } from '@heathridge/core/design';
+import { fieldOf, isGiven, type Field, type Table } from '@heathridge/core/design';
 import { checkRow, startRow, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { FileStore } from '../bench/file.store';
@@ -97,19 +97,19 @@ export class FillStore {
   }
 
   /** What still keeps the new row from being saved, as field ids with messages. */
-  missing(table: Table, row: GridRow): { field: string; message: string }[] {
+  missing(table: Table, row: GridRow): { field: string | null; message: string }[] {
     const values = Object.fromEntries(Object.entries(row.cells).map(([id, { value }]) => [id, value]));
     const unread = Object.entries(row.cells).flatMap(([field, { problem }]) =>
       problem === undefined ? [] : [{ field, message: problem }],
     );
-    return [...unread, ...checkRow(this.store.design(), table, values, this.clock())];
+    return [...unread, ...checkRow(this.store.design(), table, values, { ...this.clock(), isNew: true })];
   }
 
   /** Adds the new row; its key when it was taken. */
   insert(table: Table, row: GridRow): Observable<RowKey | null> {
     const values: Record<string, Value> = Object.fromEntries(
       Object.entries(row.cells)
-        .filter(([id]) => fieldOf(table, id)?.type.kind !== 'runningNumber')
+        .filter(([id]) => !isGiven(fieldOf(table, id)!))
         .map(([id, { value }]) => [id, value]),
     );
     return this.api.saveRows(this.store.file, { changes: [{ op: 'insert', table: table.id, values }] }).pipe(

@@ -9,7 +9,9 @@ import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { sizeText } from '../shared/size';
 import { SessionService } from '../shared/session.service';
+import { uniqueName } from '@heathridge/core/design';
 import { Toast } from '../shared/toast.service';
+import { AdoptedDialog, type Adopted } from './adopted.dialog';
 
 @Component({
   selector: 'hr-files',
@@ -24,6 +26,17 @@ import { Toast } from '../shared/toast.service';
       <div class="row head">
         <h1 class="grow">Files</h1>
         @if (session.person()?.maker) {
+          <label class="btn" for="take-in">
+            <mat-icon svgIcon="upload" />{{ taking() ? 'Taking it in …' : 'Take in an SQLite file' }}
+            <input
+              id="take-in"
+              class="visually-hidden"
+              type="file"
+              accept=".db,.sqlite,.sqlite3,application/vnd.sqlite3"
+              [disabled]="taking()"
+              (change)="takeIn($any($event.target))"
+            />
+          </label>
           <button class="btn act" (click)="make()"><mat-icon svgIcon="add" />New file</button>
         }
       </div>
@@ -109,7 +122,11 @@ import { Toast } from '../shared/toast.service';
       padding: 32px 16px;
     }
     .head {
+      gap: 8px;
       margin-bottom: 14px;
+    }
+    label.btn:focus-within {
+      outline: 2px solid var(--heather);
     }
     table {
       width: 100%;
@@ -155,6 +172,7 @@ export class FilesComponent {
   readonly session = inject(SessionService);
   readonly files = signal<readonly FileEntry[] | null>(null);
   readonly failed = signal(false);
+  readonly taking = signal(false);
   readonly size = sizeText;
 
   constructor() {
@@ -167,6 +185,32 @@ export class FilesComponent {
       next: ({ files }) => this.files.set(files),
       error: (error: unknown) => {
         this.failed.set(true);
+        this.toast.problem(error);
+      },
+    });
+  }
+
+  /** Takes in an SQLite file from elsewhere, under the name it has unless that is taken. */
+  takeIn(input: HTMLInputElement): void {
+    const [picked] = input.files ?? [];
+    input.value = '';
+    if (!picked) return;
+    const name = uniqueName(
+      picked.name.replace(/\.(db|sqlite3?|db3)$/i, '').slice(0, 50) || 'File',
+      this.files()?.map((file) => file.name) ?? [],
+    );
+    this.taking.set(true);
+    this.api.adoptFile(picked, name).subscribe({
+      next: ({ id, notes }) => {
+        this.taking.set(false);
+        const data: Adopted = { name, notes };
+        this.dialog
+          .open<AdoptedDialog, Adopted>(AdoptedDialog, { data })
+          .afterClosed()
+          .subscribe(() => void this.router.navigate(['/file', id]));
+      },
+      error: (error: unknown) => {
+        this.taking.set(false);
         this.toast.problem(error);
       },
     });
@@ -185,7 +229,7 @@ export class FilesComponent {
       .afterClosed()
       .subscribe((answer) => {
         if (!answer) return;
-        this.api.createFile(answer.name).subscribe({
+        this.api.createFile(answer.name, Intl.DateTimeFormat().resolvedOptions().timeZone).subscribe({
           next: ({ id }) => void this.router.navigate(['/file', id]),
           error: (error: unknown) => {
             this.toast.problem(error);

@@ -1,5 +1,15 @@
-import { fromStored, type Catalog } from '@heathridge/core/expression';
-import { KIND_LABELS, lookupDisplay, type Design, type Field, type KindName } from '@heathridge/core/design';
+import type { Change } from '@heathridge/core/change';
+import { attempt, fromStored, type Catalog } from '@heathridge/core/expression';
+import {
+  KIND_LABELS,
+  lookupDisplay,
+  oneOf,
+  type Design,
+  type Field,
+  type FieldType,
+  type KindName,
+} from '@heathridge/core/design';
+import { minorUnits } from '@heathridge/core/values';
 
 /** The icon of each kind of field. */
 export const KIND_ICONS: Readonly<Record<KindName, string>> = {
@@ -13,7 +23,26 @@ export const KIND_ICONS: Readonly<Record<KindName, string>> = {
   choice: 'list',
   lookup: 'arrow_outward',
   runningNumber: 'tag',
+  time: 'schedule',
+  dateTime: 'event',
+  picture: 'image',
+  file: 'attach_file',
+  workedOut: 'functions',
+  stamp: 'approval',
 };
+
+const STAMPS = {
+  createdAt: 'when the row was added',
+  createdBy: 'who added the row',
+  changedAt: 'when the row was last changed',
+  changedBy: 'who last changed the row',
+} as const;
+
+/** What a stamp says, in words. */
+export const stampWords = (of: keyof typeof STAMPS): string => STAMPS[of];
+
+/** Characters of an expression that still make a short phrase. */
+const MOST_SHOWN = 40;
 
 /** What a field is, in a short phrase: `looks up a player · shows surname`. */
 export function describe(design: Design, catalog: Catalog, field: Field): string {
@@ -22,29 +51,46 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
   switch (type.kind) {
     case 'lookup': {
       const target = design.tables.find(({ id }) => id === type.table);
-      parts.push(
-        target
-          ? `looks up ${/^[aeiou]/i.test(target.label) ? 'an' : 'a'} ${target.label.toLowerCase()}`
-          : 'looks up a table that is gone',
-      );
-      if (target) parts.push(`shows ${fromStored(lookupDisplay(design, type), catalog, target.id)}`);
+      parts.push(target ? `looks up ${oneOf(target.label)}` : 'looks up a table that is gone');
+      if (target) {
+        const shows = readable(lookupDisplay(design, type), catalog, target.id);
+        if (shows.length <= MOST_SHOWN) parts.push(`shows ${shows}`);
+      }
+      if (type.narrowed) {
+        const table = design.tables.find(({ fields }) => fields.includes(field));
+        if (table) parts.push(`narrowed by ${readable(type.narrowed.own, catalog, table.id)}`);
+      }
+      if (type.filter || type.query) parts.push('only some');
       break;
     }
     case 'runningNumber':
       parts.push(`running number, from ${type.prefix}${String(type.first).padStart(type.width, '0')}`);
       break;
+    case 'wholeNumber':
+      parts.push(`whole number${bounds(type)}`);
+      break;
     case 'decimal':
     case 'money':
       parts.push(
-        `${KIND_LABELS[type.kind].toLowerCase()}, ${type.places} ${type.places === 1 ? 'place' : 'places'}`,
+        `${KIND_LABELS[type.kind].toLowerCase()}, ${type.places} ${type.places === 1 ? 'place' : 'places'}${bounds(type)}`,
       );
       break;
     case 'choice':
       parts.push(`choice of ${type.choices.slice(0, 4).join(', ')}${type.choices.length > 4 ? ' …' : ''}`);
       break;
     case 'text':
-      parts.push(type.most ? `text, up to ${type.most} characters` : 'text');
+      parts.push(
+        type.pattern ? `text, ${type.pattern}` : type.most ? `text, up to ${type.most} characters` : 'text',
+      );
       break;
+    case 'stamp':
+      parts.push(stampWords(type.of));
+      break;
+    case 'workedOut': {
+      const table = design.tables.find(({ fields }) => fields.some(({ id }) => id === field.id));
+      parts.push(table ? `worked out: ${readable(type.expression, catalog, table.id)}` : 'worked out');
+      break;
+    }
     default:
       parts.push(KIND_LABELS[type.kind].toLowerCase());
   }
@@ -53,15 +99,34 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
   return parts.join(' · ');
 }
 
+const bounds = ({ least, greatest }: { least?: string | null; greatest?: string | null }): string =>
+  least && greatest
+    ? `, ${least} to ${greatest}`
+    : least
+      ? `, at least ${least}`
+      : greatest
+        ? `, at most ${greatest}`
+        : '';
+
+/** An expression with current names; as it is kept where that cannot be. */
+export function readable(stored: string, catalog: Catalog, table: string): string {
+  const result = attempt(() => fromStored(stored, catalog, table));
+  return result.ok ? result.value : stored;
+}
+
 /** The type a field of a kind begins with. */
-export function newType(kind: KindName, design: Design): Field['type'] {
+export function newType(kind: KindName, design: Design): FieldType {
   switch (kind) {
     case 'text':
       return { kind, most: null };
     case 'decimal':
       return { kind, places: 2 };
     case 'money':
-      return { kind, places: 2 };
+      return { kind, places: minorUnits(design.settings.currency) };
+    case 'stamp':
+      return { kind, of: 'createdAt' };
+    case 'workedOut':
+      return { kind, expression: "''", result: { kind: 'text', most: null } };
     case 'choice':
       return { kind, choices: ['First choice'] };
     case 'lookup':
@@ -77,3 +142,78 @@ export function newType(kind: KindName, design: Design): Field['type'] {
       return { kind };
   }
 }
+
+/** What tables, fields and documents are called, by id. */
+export const namesOf = ({ tables, queries, forms, reports }: Design): Record<string, string> =>
+  Object.fromEntries(
+    [...tables, ...tables.flatMap(({ fields }) => fields), ...queries, ...forms, ...reports].map(
+      ({ id, label }) => [id, label],
+    ),
+  );
+
+/** One drafted change in words: `drop the field Note of Hire`. `names` are those before the change. */
+export function changeWords(
+  design: Design,
+  change: Change,
+  names: Readonly<Record<string, string>> = {},
+): string {
+  const id = 'table' in change ? (typeof change.table === 'string' ? change.table : change.table.id) : '';
+  const table = design.tables.find((candidate) => candidate.id === id);
+  const name = names[id] ?? table?.label ?? 'a table that is gone';
+  const fieldName = (field: string): string =>
+    names[field] ?? table?.fields.find((candidate) => candidate.id === field)?.label ?? 'a field';
+  switch (change.change) {
+    case 'addTable':
+      return `New table ${change.table.label}`;
+    case 'dropTable':
+      return `Drop the table ${name}`;
+    case 'changeTable':
+      return `Change the table ${name}: ${Object.keys(change.set)
+        .map((part) => TABLE_PARTS[part] ?? part)
+        .join(', ')}`;
+    case 'addField':
+      return `New field ${change.field.label} in ${name}`;
+    case 'changeField':
+      return `Change ${fieldName(change.field)} of ${name}: ${Object.keys(change.set)
+        .map((part) => FIELD_PARTS[part] ?? part)
+        .join(', ')}`;
+    case 'dropField':
+      return `Drop ${fieldName(change.field)} of ${name}`;
+    case 'moveField':
+      return `Move ${fieldName(change.field)} of ${name} to place ${change.to + 1}`;
+    case 'splitField':
+      return `Split ${fieldName(change.field)} of ${name} into ${change.into.map(({ label }) => label).join(' and ')}`;
+    case 'mergeFields':
+      return `Merge ${change.fields.map(fieldName).join(' and ')} of ${name} into ${change.into.label}`;
+    case 'putDocument':
+      return `The ${change.document.type} ${change.document.label}`;
+    case 'dropDocument':
+      return `Drop ${names[change.document] ?? 'a query, form or report'}`;
+    case 'dropKept':
+      return `Let go of ${design.kept.find((item) => item.id === change.kept)?.name ?? 'something kept'}`;
+    case 'changeSettings':
+      return 'Change how the office writes numbers and dates';
+  }
+}
+
+const TABLE_PARTS: Readonly<Record<string, string>> = {
+  name: 'name',
+  label: 'label',
+  plural: 'plural',
+  display: 'how a row is shown',
+  key: 'key',
+  rules: 'rules',
+  links: 'links',
+  order: 'order',
+};
+
+const FIELD_PARTS: Readonly<Record<string, string>> = {
+  name: 'name',
+  label: 'label',
+  type: 'kind',
+  alwaysFilled: 'always filled',
+  noTwoAlike: 'no two alike',
+  indexed: 'index',
+  start: 'starting value',
+  rule: 'rule',
+};

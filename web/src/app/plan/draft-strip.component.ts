@@ -1,26 +1,43 @@
-import { Component, computed, inject, output, signal } from '@angular/core';
+import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
+import type { Notice } from '@heathridge/core/change';
+import { rulesOf, type Dependant, type Field } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
-import { DraftStore } from './draft.store';
+import type { Finding } from '../shared/api.service';
+import { changeWords, namesOf } from './describe';
+import { DraftStore, tableOfChange } from './draft.store';
+import { FoundDialog, type FoundData } from './found.dialog';
 
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [MatIconModule],
+  imports: [FormsModule, MatIconModule],
   template: `
-    @if (draft.changes().length > 0) {
+    @if (draft.busy() === 'undoing' || draft.changes().length > 0) {
       <div class="strip" role="region" aria-label="Draft">
         <p>
-          <strong
-            >{{ draft.changes().length }}
-            {{ draft.changes().length === 1 ? 'change' : 'changes' }} drafted.</strong
-          >
-          @if (draft.busy() === 'checking') {
-            Checking against the rows …
+          @if (draft.busy() !== 'undoing') {
+            <button
+              class="link"
+              type="button"
+              [attr.aria-expanded]="listing()"
+              (click)="listing.set(!listing())"
+            >
+              <strong
+                >{{ draft.changes().length }}
+                {{ draft.changes().length === 1 ? 'change' : 'changes' }} drafted.</strong
+              >
+            </button>
+            {{ ' ' }}
+          }
+          @if (draft.busy() !== '') {
+            {{ running() }}
           } @else if (draft.misfit()) {
             <strong class="bad">{{ draft.misfit() }}</strong>
           } @else if (stops().length > 0) {
-            <strong class="bad">{{ stops()[0]!.message }}</strong>
+            <strong class="bad">{{ open() ? 'This must be settled first:' : stops()[0]!.message }}</strong>
           } @else if (draft.result(); as result) {
             @if (result.clear) {
               Checked against {{ rows() }} rows: nothing stands in the way.
@@ -31,62 +48,127 @@ import { DraftStore } from './draft.store';
             Nothing in the file has changed yet.
           }
         </p>
+        @if (draft.busy() !== '' && draft.progress(); as progress) {
+          <div class="row">
+            <progress
+              [max]="progress.of"
+              [value]="progress.step"
+              [attr.aria-label]="progress.what"
+            ></progress>
+            <span class="small soft">step {{ progress.step + 1 }} of {{ progress.of }}</span>
+          </div>
+        }
         @if (draft.problem()) {
           <p class="message" role="alert">{{ draft.problem() }}</p>
         }
-        @if (details().length > 0) {
-          <button class="link" type="button" [attr.aria-expanded]="open()" (click)="open.set(!open())">
-            {{ open() ? 'Hide them' : 'Show them' }}
+        @if (listing()) {
+          <ol class="plain-list details">
+            @for (change of draft.changes(); track $index) {
+              <li>{{ words(change) }}</li>
+            }
+          </ol>
+        }
+        @if (notices().length + findings().length > 0 && draft.busy() === '') {
+          <button class="link" type="button" [attr.aria-expanded]="open()" (click)="toggled.set(!open())">
+            {{ open() ? 'Hide what it touches' : 'Show what it touches' }}
           </button>
           @if (open()) {
             <ul class="plain-list details">
-              @for (item of details(); track $index) {
+              @for (notice of notices(); track $index) {
                 <li>
-                  <button class="link cut-none" type="button" (click)="show.emit(item.at)">
-                    {{ item.text }}
+                  <button
+                    class="link"
+                    type="button"
+                    [class.bad]="notice.level === 'stop'"
+                    (click)="show.emit(notice)"
+                  >
+                    {{ notice.message }}
                   </button>
-                  @if (item.rows) {
-                    <span class="small soft">{{ item.rows }}</span>
+                  @for (dependant of notice.dependants; track dependant.id + dependant.use) {
+                    <span class="row small dependant"
+                      ><span class="grow"
+                        >{{ dependant.label }}<span class="soft"> · {{ dependant.use }}</span></span
+                      >
+                      @if (notice.gone && notice.level === 'stop' && dependant.fate !== null) {
+                        <select
+                          class="input small"
+                          [attr.aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
+                          [ngModel]="''"
+                          (ngModelChange)="mend(notice, dependant, $event)"
+                        >
+                          <option value="">choose …</option>
+                          <option value="out">take it out: {{ dependant.fate }}</option>
+                          @for (field of substitutes(notice); track field.id) {
+                            <option [value]="field.id">put {{ field.label }} in its place</option>
+                          }
+                        </select>
+                      } @else {
+                        <span class="soft">{{ dependant.fate ?? 'it cannot do without' }}</span>
+                      }
+                    </span>
                   }
+                  @if (notice.gone && notice.level === 'stop' && mendable(notice).length > 1) {
+                    <button class="btn small" type="button" (click)="mendAll(notice)">
+                      Take it out everywhere
+                    </button>
+                  }
+                </li>
+              }
+              @for (finding of findings(); track finding.number) {
+                <li>
+                  <span class="row"
+                    ><button
+                      class="link grow"
+                      type="button"
+                      (click)="show.emit({ table: finding.table, field: finding.field ?? undefined })"
+                    >
+                      {{ number(finding.count) }} {{ finding.count === 1 ? 'row' : 'rows' }}.
+                      {{ finding.message }}
+                    </button>
+                    @if (finding.rule) {
+                      <button class="btn small" type="button" (click)="keepForNewRows(finding)">
+                        Only for new rows
+                      </button>
+                    }
+                    <button class="btn small" type="button" (click)="look(finding)">
+                      Show and mend
+                    </button></span
+                  >
                 </li>
               }
             </ul>
           }
         }
         <div class="row">
-          <button
-            class="btn"
-            type="button"
-            [disabled]="draft.busy() !== '' || stops().length > 0"
-            (click)="draft.check()"
-          >
-            <mat-icon svgIcon="task_alt" />Check
-          </button>
-          <button
-            class="btn act"
-            type="button"
-            [disabled]="
-              draft.busy() !== '' ||
-              stops().length > 0 ||
-              draft.misfit() !== '' ||
-              draft.result()?.clear === false
-            "
-            (click)="draft.apply()"
-          >
-            {{ draft.busy() === 'applying' ? 'Applying …' : 'Apply' }}
-          </button>
-          <button class="btn" type="button" [disabled]="draft.busy() !== ''" (click)="draft.setAside()">
-            Set aside
-          </button>
-          <button
-            class="icon-btn"
-            type="button"
-            aria-label="Take back the last change"
-            [disabled]="draft.busy() !== ''"
-            (click)="draft.undo()"
-          >
-            <mat-icon svgIcon="undo" />
-          </button>
+          @if (draft.busy() !== '') {
+            <button class="btn" type="button" (click)="draft.stop()"><mat-icon svgIcon="close" />Stop</button>
+          } @else {
+            <button
+              class="btn"
+              type="button"
+              [disabled]="stops().length > 0 || draft.misfit() !== ''"
+              (click)="draft.check()"
+            >
+              <mat-icon svgIcon="task_alt" />Check
+            </button>
+            <button
+              class="btn act"
+              type="button"
+              [disabled]="stops().length > 0 || draft.misfit() !== '' || draft.result()?.clear === false"
+              (click)="draft.apply()"
+            >
+              Apply
+            </button>
+            <button class="btn" type="button" (click)="draft.setAside()">Set aside</button>
+            <button
+              class="icon-btn"
+              type="button"
+              aria-label="Take back the last edit"
+              (click)="draft.undo()"
+            >
+              <mat-icon svgIcon="undo" />
+            </button>
+          }
           <span class="grow"></span>
           <span class="small soft">A safe copy is taken first</span>
         </div>
@@ -97,7 +179,7 @@ import { DraftStore } from './draft.store';
     .strip {
       display: grid;
       gap: 8px;
-      max-height: 45vh;
+      max-height: 52vh;
       overflow: auto;
       padding: 12px 18px;
       background: var(--gorse-tint);
@@ -117,52 +199,128 @@ import { DraftStore } from './draft.store';
     }
     .details {
       display: grid;
-      gap: 6px;
+      gap: 8px;
     }
     .details li {
       display: grid;
+      gap: 4px;
+    }
+    .details .btn {
+      justify-self: start;
+    }
+    .dependant {
+      padding-left: 12px;
+      align-items: center;
+    }
+    .dependant select {
+      width: 210px;
+    }
+    .dependant .grow {
+      min-width: 0;
+    }
+    progress {
+      width: 220px;
+      accent-color: var(--moss);
     }
   `,
 })
 export class DraftStripComponent {
   readonly draft = inject(DraftStore);
   private readonly store = inject(FileStore);
-  readonly show = output<{ table: string; field?: string }>();
-  readonly open = signal(false);
+  private readonly dialog = inject(MatDialog);
+  private readonly here = inject(ViewContainerRef);
+  readonly show = output<{ table: string; field?: string | undefined }>();
+  readonly toggled = signal<boolean | null>(null);
+  readonly listing = signal(false);
 
-  readonly stops = computed(() => this.draft.notices().filter(({ level }) => level === 'stop'));
+  readonly notices = computed(() => this.draft.notices());
+  readonly findings = computed(() => this.draft.result()?.findings ?? []);
+  readonly stops = computed(() => this.notices().filter(({ level }) => level === 'stop'));
+  /** What must be mended is shown without asking. */
+  readonly open = computed(
+    () => this.toggled() ?? this.stops().some(({ dependants }) => dependants.length > 0),
+  );
+  readonly running = computed(() => {
+    const what = this.draft.progress()?.what;
+    if (what) return `${what} …`;
+    switch (this.draft.busy()) {
+      case 'checking':
+        return 'Checking against the rows …';
+      case 'applying':
+        return 'Applying …';
+      default:
+        return 'Undoing …';
+    }
+  });
   readonly rows = computed(() => {
-    const tables = new Set(
-      this.draft
-        .changes()
-        .map((change) => (typeof change.table === 'string' ? change.table : change.table.id)),
-    );
-    return [...tables]
-      .reduce((sum, table) => sum + (this.store.counts()[table] ?? 0), 0)
-      .toLocaleString('en-GB');
+    const tables = new Set(this.draft.changes().map(tableOfChange));
+    const sum = [...tables].reduce((total, table) => total + (this.store.counts()[table ?? ''] ?? 0), 0);
+    return this.number(sum);
   });
   readonly broken = computed(() => {
-    const findings = this.draft.result()?.findings ?? [];
+    const findings = this.findings();
     const [first] = findings;
     if (!first) return '';
     const more = findings.length > 1 ? ` (and ${findings.length - 1} more)` : '';
-    return `${first.count.toLocaleString('en-GB')} ${first.count === 1 ? 'row does' : 'rows do'} not fit. ${first.message}${more}`;
+    return `${this.number(first.count)} ${first.count === 1 ? 'row does' : 'rows do'} not fit. ${first.message}${more}`;
   });
-  readonly details = computed(() => [
-    ...this.draft.notices().map(({ message, dependants, table, field }) => ({
-      at: { table, field },
-      text: message,
-      rows: dependants.map(({ label, use }) => (use ? `${label} (${use})` : label)).join(', '),
-    })),
-    ...(this.draft.result()?.findings ?? []).map(({ count, message, sample, table, field }) => ({
-      at: { table, field },
-      text: `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}. ${message}`,
-      rows: `such as ${sample
-        .slice(0, 8)
-        .map(({ key, value }) =>
-          value === null ? `number ${key.join(' · ')}` : `number ${key.join(' · ')}: ${String(value)}`,
-        )
-        .join('; ')}`,
-    })),
-  ]);
+
+  number(value: number): string {
+    return value.toLocaleString('en-GB');
+  }
+
+  private readonly names = computed(() => namesOf(this.store.design()));
+
+  words(change: Parameters<typeof changeWords>[1]): string {
+    return changeWords(this.draft.design(), change, this.names());
+  }
+
+  mendable({ dependants }: Notice): readonly Dependant[] {
+    return dependants.filter(({ fate }) => fate !== null);
+  }
+
+  /** Fields of the same table that could take the place of the one dropped. */
+  substitutes({ table: id, gone }: Notice): Field[] {
+    const table = this.draft.design().tables.find((candidate) => candidate.id === id);
+    const old = this.store.design().tables.find((candidate) => candidate.id === id);
+    const was = old?.fields.find((field) => field.id === gone);
+    if (!table || !was) return [];
+    const lookup = was.type.kind === 'lookup' ? was.type.table : null;
+    return table.fields.filter(({ type }) =>
+      lookup === null ? type.kind !== 'lookup' : type.kind === 'lookup' && type.table === lookup,
+    );
+  }
+
+  mend({ gone }: Notice, { id }: Dependant, choice: string): void {
+    if (choice !== '' && gone) this.draft.mend(gone, id, choice === 'out' ? null : choice);
+  }
+
+  mendAll(notice: Notice): void {
+    for (const { id } of this.mendable(notice)) this.draft.mend(notice.gone!, id, null);
+  }
+
+  /** Keeps the rule, but lets the rows that break it now stay as they are. */
+  keepForNewRows({ table: id, rule: ruleId }: Finding): void {
+    const table = this.draft.design().tables.find((candidate) => candidate.id === id);
+    const found = table && rulesOf(table).find(({ rule }) => rule.id === ruleId);
+    if (!table || !found) return;
+    const next = { ...found.rule, newRowsOnly: true };
+    if (found.field) this.draft.changeField(table.id, found.field.id, { rule: next });
+    else
+      this.draft.changeTable(table.id, {
+        rules: table.rules.map((rule) => (rule.id === ruleId ? next : rule)),
+      });
+  }
+
+  look(finding: Finding): void {
+    const data: FoundData = { finding, draft: this.draft.draft() };
+    this.dialog
+      .open<FoundDialog, FoundData, boolean>(FoundDialog, {
+        data,
+        maxWidth: '90vw',
+        viewContainerRef: this.here,
+      })
+      .afterClosed()
+      .subscribe((mended) => mended && this.draft.check());
+  }
 }

@@ -107,6 +107,20 @@ describe('DraftStore', () => {
     expect(draft.changes().length).toBe(1);
   });
 
+  it('is kept when it is set aside, and when Plan is left, without waiting for a pause', async () => {
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    draft.setAside();
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    const aside = http.expectOne('/api/files/f_x/draft');
+    expect(aside.request.body).toEqual({ base: 1, changes: [] });
+    aside.flush({ kept: 0 });
+    draft.changeField('t_loan', 'f_lFee', { label: 'Cost' });
+    http.expectNone('/api/files/f_x/draft');
+    draft.leave();
+    const left = http.expectOne('/api/files/f_x/draft');
+    expect((left.request.body as { changes: unknown[] }).changes.length).toBe(1);
+  });
+
   it('takes the new design when it is applied', () => {
     draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
     draft.apply();

@@ -1,14 +1,44 @@
 import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
-import { debounceTime, Subject, switchMap } from 'rxjs';
+import {
+  catchError,
+  debounce,
+  EMPTY,
+  Subject,
+  switchMap,
+  timer,
+  type Observable,
+  type Subscription,
+} from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { applyChanges, ChangeError, checkPlan, type Change } from '@heathridge/core/change';
+import {
+  ChangeError,
+  checkPlan,
+  evolve,
+  type Change,
+  type Convert,
+  type Evolved,
+  type Mend,
+} from '@heathridge/core/change';
 import { catalogOf, type Design, type Field } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
-import { Api, type CheckResult } from '../shared/api.service';
+import { Api, type CheckResult, type Progress } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
+import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 
 type FieldPatch = Extract<Change, { change: 'changeField' }>['set'];
+
+/** The table a change is about, if it is about one. */
+export const tableOfChange = (change: Change): string | null =>
+  'table' in change ? (typeof change.table === 'string' ? change.table : change.table.id) : null;
+
+type Dropping = Extract<Change, { change: 'dropField' | 'dropTable' | 'splitField' | 'mergeFields' }>;
+
+/** Whether a change takes something away. */
+const drops = (change: Change, gone: string): change is Dropping =>
+  (change.change === 'dropTable' && change.table === gone) ||
+  ((change.change === 'dropField' || change.change === 'splitField') && change.field === gone) ||
+  (change.change === 'mergeFields' && change.fields.includes(gone));
 
 /** The draft of design changes: gathered here, kept on the server, checked and applied there. */
 @Injectable()
@@ -16,12 +46,19 @@ export class DraftStore {
   private readonly api = inject(Api);
   private readonly store = inject(FileStore);
   private readonly toast = inject(Toast);
-  private readonly keeping = new Subject<void>();
+  /** What is to be kept on the server, when the next pause comes or `now`. */
+  private readonly keeping = new Subject<'pause' | 'now'>();
+  private unkept = false;
 
   readonly changes = signal<readonly Change[]>([]);
   readonly result = signal<CheckResult | null>(null);
-  readonly busy = signal<'' | 'checking' | 'applying'>('');
+  readonly busy = signal<'' | 'checking' | 'applying' | 'undoing'>('');
+  /** How far the check or the apply is. */
+  readonly progress = signal<Progress | null>(null);
   readonly problem = signal('');
+  /** What the draft held before each edit, newest last: for taking edits back one by one. */
+  private readonly past: (readonly Change[])[] = [];
+  private running: Subscription | null = null;
 
   /** The design as it will be; as it is while the draft does not fit (its message says why). */
   readonly design = computed((): Design => this.drafted().design);
@@ -29,27 +66,30 @@ export class DraftStore {
   readonly catalog = computed(() => catalogOf(this.design()));
   /** What is wrong or worth knowing without asking the rows. */
   readonly notices = computed(() =>
-    this.changes().length === 0 ? [] : checkPlan(this.store.design(), this.design()).notices,
+    this.changes().length === 0
+      ? []
+      : checkPlan(this.store.design(), this.drafted().evolved, this.changes()).notices,
   );
 
-  private readonly drafted = computed((): { design: Design; misfit: string } => {
+  private readonly drafted = computed((): { design: Design; evolved: Evolved; misfit: string } => {
     const base = this.store.design();
     try {
-      return { design: applyChanges(base, this.changes()), misfit: '' };
+      const evolved = evolve(base, this.changes());
+      return { design: evolved.design, evolved, misfit: '' };
     } catch (error) {
       if (!(error instanceof ChangeError)) throw error;
-      return { design: base, misfit: error.message };
+      return { design: base, evolved: { design: base, carry: {} }, misfit: error.message };
     }
   });
 
   constructor() {
     this.keeping
       .pipe(
-        debounceTime(400),
-        switchMap(() => this.api.keepDraft(this.store.file, this.draft())),
+        debounce((when) => timer(when === 'now' ? 0 : 400)),
+        switchMap(() => this.keep()),
         takeUntilDestroyed(),
       )
-      .subscribe({ error: (error: unknown) => this.toast.problem(error) });
+      .subscribe();
     effect(() => {
       const kept = this.store.draft();
       untracked(() => kept && this.changes.set(kept.changes));
@@ -61,7 +101,7 @@ export class DraftStore {
   }
 
   /** Changes a field, in the change that added it or changed it last when there is one. */
-  changeField(table: string, field: string, set: FieldPatch): void {
+  changeField(table: string, field: string, set: FieldPatch, convert?: Convert): void {
     const added = this.changes().some(
       (change) =>
         change.change === 'addTable' &&
@@ -86,11 +126,15 @@ export class DraftStore {
       }
       if (change.change === 'changeField' && change.field === field) {
         merged = true;
-        return { ...change, set: { ...change.set, ...set } };
+        return { ...change, set: { ...change.set, ...set }, ...(convert ? { convert } : {}) };
       }
       return change;
     });
-    this.set(merged ? changes : [...changes, { change: 'changeField', table, field, set }]);
+    this.set(
+      merged
+        ? changes
+        : [...changes, { change: 'changeField', table, field, set, ...(convert ? { convert } : {}) }],
+    );
   }
 
   changeTable(table: string, set: Extract<Change, { change: 'changeTable' }>['set']): void {
@@ -132,56 +176,124 @@ export class DraftStore {
   }
 
   dropTable(table: string): void {
-    const rest = this.changes().filter(
-      (change) => (typeof change.table === 'string' ? change.table : change.table.id) !== table,
-    );
+    const rest = this.changes().filter((change) => tableOfChange(change) !== table);
     const applied = this.store.design().tables.some(({ id }) => id === table);
     this.set(applied ? [...rest, { change: 'dropTable', table }] : rest);
   }
 
-  /** Takes the newest change back. */
+  /** Says what becomes of something that uses what the draft drops. */
+  mend(gone: string, dependant: string, put: string | null): void {
+    this.set(
+      this.changes().map((change): Change => {
+        if (!drops(change, gone)) return change;
+        const others = (change.mends ?? []).filter((mend) => mend.dependant !== dependant);
+        const next: Mend = { dependant, put };
+        return { ...change, mends: [...others, next] };
+      }),
+    );
+  }
+
+  /** Takes a whole draft in place of the one that is there. */
+  take(changes: readonly Change[]): void {
+    this.set(changes);
+  }
+
+  /** Takes the newest edit back. */
   undo(): void {
-    this.set(this.changes().slice(0, -1));
+    const before = this.past.pop();
+    if (before) this.put(before);
+    else this.put(this.changes().slice(0, -1));
+  }
+
+  /** Keeps at once what waits for a pause: Plan is left. */
+  leave(): void {
+    if (this.unkept) this.keep().subscribe();
   }
 
   setAside(): void {
     this.set([]);
+    this.keeping.next('now');
     this.toast.say('The draft is set aside. Nothing was changed.');
   }
 
   check(): void {
-    this.busy.set('checking');
-    this.problem.set('');
-    this.api.checkDraft(this.store.file, this.draft()).subscribe({
-      next: (result) => {
-        this.result.set(result);
-        this.busy.set('');
-      },
-      error: (error: unknown) => this.failed(error),
-    });
+    this.run(
+      'checking',
+      (watch) => this.api.checkDraft(this.store.file, this.draft(), watch),
+      (result) => this.result.set(result),
+    );
   }
 
   apply(): void {
-    this.busy.set('applying');
-    this.problem.set('');
     const count = this.changes().length;
-    this.api.applyDraft(this.store.file, this.draft()).subscribe({
-      next: ({ design, counts }) => {
+    this.run(
+      'applying',
+      (watch) => this.api.applyDraft(this.store.file, this.draft(), watch),
+      ({ design, counts }) => {
+        this.past.length = 0;
         this.changes.set([]);
         this.result.set(null);
-        this.busy.set('');
         this.store.take(design, counts);
         this.toast.say(
           `${count} ${count === 1 ? 'change is' : 'changes are'} applied. A safe copy was taken before.`,
         );
       },
-      error: (error: unknown) => this.failed(error),
+    );
+  }
+
+  /** Undoes an applied draft. */
+  undoApplied(version: number): void {
+    this.run(
+      'undoing',
+      (watch) => this.api.undoChange(this.store.file, version, watch),
+      ({ design, counts }) => {
+        this.store.take(design, counts);
+        this.toast.say('The change is undone: structure, definitions and rows are as they were.');
+      },
+    );
+  }
+
+  /** Stops what is running: nothing in the file has changed then. */
+  stop(): void {
+    this.running?.unsubscribe();
+    this.running = null;
+    this.busy.set('');
+    this.progress.set(null);
+    this.toast.say('Stopped. Nothing was changed.');
+    this.store.reload();
+  }
+
+  private run<T>(
+    what: 'checking' | 'applying' | 'undoing',
+    call: (watch: string) => Observable<T>,
+    done: (result: T) => void,
+  ): void {
+    const watch = newId('w');
+    this.busy.set(what);
+    this.problem.set('');
+    const looking = timer(400, 500)
+      .pipe(switchMap(() => this.api.progress(this.store.file, watch).pipe(catchError(() => EMPTY))))
+      .subscribe(({ progress }) => progress && this.progress.set(progress));
+    const ended = (): void => {
+      looking.unsubscribe();
+      this.busy.set('');
+      this.progress.set(null);
+    };
+    this.running = call(watch).subscribe({
+      next: (result) => {
+        ended();
+        done(result);
+      },
+      error: (error: unknown) => {
+        ended();
+        this.failed(error);
+      },
     });
+    this.running.add(() => looking.unsubscribe());
   }
 
   private failed(error: unknown): void {
     const problem = problemOf(error);
-    this.busy.set('');
     this.problem.set(problem.detail);
     if (problem.findings) this.result.set(problem.findings as CheckResult);
     // Somebody else was first: their design comes in, the draft stays and is laid upon it.
@@ -192,14 +304,30 @@ export class DraftStore {
       });
   }
 
-  private draft() {
+  draft() {
     return { base: this.store.design().version, changes: [...this.changes()] };
   }
 
+  private keep(): Observable<unknown> {
+    this.unkept = false;
+    return this.api.keepDraft(this.store.file, this.draft()).pipe(
+      catchError((error: unknown) => {
+        this.toast.problem(error);
+        return EMPTY;
+      }),
+    );
+  }
+
   private set(changes: readonly Change[]): void {
+    this.past.push(this.changes());
+    this.put(changes);
+  }
+
+  private put(changes: readonly Change[]): void {
     this.changes.set(changes);
     this.result.set(null);
     this.problem.set('');
-    this.keeping.next();
+    this.unkept = true;
+    this.keeping.next('pause');
   }
 }

@@ -1,29 +1,47 @@
 import { Component, computed, inject, input, output } from '@angular/core';
-import { NgTemplateOutlet } from '@angular/common';
 import { FormsModule } from '@angular/forms';
+import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { attempt, fromStored, toStored } from '@heathridge/core/expression';
+import type { Change, Convert } from '@heathridge/core/change';
 import {
+  fieldOf,
+  isGiven,
   KIND_LABELS,
   nameFromLabel,
+  searchedBy,
   uniqueName,
   type Field,
+  type FieldType,
   type KindName,
+  type Rule,
   type Table,
 } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
-import { newId } from '../shared/ids';
+import { ConversionComponent } from './conversion.component';
 import { newType } from './describe';
 import { DraftStore } from './draft.store';
+import { LookupSettingsComponent } from './lookup-settings.component';
+import { ReshapeDialog, type Reshaping } from './reshape.dialog';
+import { RuleEditorComponent } from './rule-editor.component';
+import { TypeSettingsComponent } from './type-settings.component';
 
 /** Everything about one field, as short phrases with choices. Each edit goes straight into the draft. */
 @Component({
   selector: 'hr-field-editor',
-  imports: [FormsModule, MatIconModule, NgTemplateOutlet, ExpressionEditorComponent],
+  imports: [
+    FormsModule,
+    MatIconModule,
+    ConversionComponent,
+    ExpressionEditorComponent,
+    LookupSettingsComponent,
+    RuleEditorComponent,
+    TypeSettingsComponent,
+  ],
   template: `
+    @let type = field().type;
     <div class="grid">
-      <div class="field wide">
+      <div class="field">
         <label for="f-label">Label</label>
         <input
           id="f-label"
@@ -38,185 +56,35 @@ import { DraftStore } from './draft.store';
       </div>
       <div class="field">
         <label for="f-kind">Kind</label>
-        <select
-          id="f-kind"
-          class="input"
-          [disabled]="applied()"
-          [ngModel]="field().type.kind"
-          (ngModelChange)="setKind($event)"
-        >
+        <select id="f-kind" class="input" [ngModel]="type.kind" (ngModelChange)="setKind($event)">
           @for (kind of kinds(); track kind[0]) {
             <option [value]="kind[0]">{{ kind[1] }}</option>
           }
         </select>
-        @if (applied()) {
-          <span class="soft small">stays as it is, now that it is applied</span>
-        }
       </div>
-      @let type = field().type;
-      @switch (type.kind) {
-        @case ('text') {
-          <div class="field">
-            <label for="f-most">At most, characters</label>
-            <input
-              id="f-most"
-              class="input"
-              type="number"
-              min="1"
-              max="10000"
-              placeholder="no limit"
-              [ngModel]="type.most"
-              (change)="set({ type: { kind: 'text', most: +$any($event.target).value || null } })"
-            />
-          </div>
-        }
-        @case ('decimal') {
-          <ng-container [ngTemplateOutlet]="places" />
-        }
-        @case ('money') {
-          <ng-container [ngTemplateOutlet]="places" />
-        }
-        @case ('choice') {
-          <div class="field wide">
-            <label for="f-choices">Choices, one a line</label>
-            <textarea
-              id="f-choices"
-              class="input"
-              rows="4"
-              [ngModel]="type.choices.join(newline)"
-              (change)="setChoices($any($event.target).value)"
-            ></textarea>
-          </div>
-        }
-        @case ('lookup') {
-          <div class="field">
-            <label for="f-table">Looks up a row of</label>
-            <select
-              id="f-table"
-              class="input"
-              [disabled]="applied()"
-              [ngModel]="type.table"
-              (ngModelChange)="
-                set({ type: { kind: 'lookup', table: $event, shows: null, onDelete: type.onDelete } })
-              "
-            >
-              @for (table of targets(); track table.id) {
-                <option [value]="table.id">{{ table.label }}</option>
-              }
-            </select>
-          </div>
-          <div class="field wide">
-            <span class="label" id="f-shows">Shows</span>
-            <hr-expression-editor
-              label="What the lookup shows"
-              [value]="shows()"
-              [catalog]="draft.catalog()"
-              [table]="type.table"
-              (changed)="setShows($event)"
-            />
-            <span class="soft small"
-              >Empty: what its table shows everywhere. Fields of that table, joined with ||</span
-            >
-          </div>
-          <div class="field wide">
-            <label for="f-delete">When that row is deleted</label>
-            <select
-              id="f-delete"
-              class="input"
-              [ngModel]="type.onDelete"
-              (ngModelChange)="
-                set({ type: { kind: 'lookup', table: type.table, shows: type.shows, onDelete: $event } })
-              "
-            >
-              <option value="refuse">refuse, while rows here need it</option>
-              <option value="deleteAlong">delete the rows here along with it</option>
-              <option value="leaveEmpty">leave this field empty</option>
-            </select>
-          </div>
-        }
-        @case ('runningNumber') {
-          <div class="field">
-            <label for="f-prefix">Prefix</label>
-            <input
-              id="f-prefix"
-              class="input"
-              maxlength="10"
-              [ngModel]="type.prefix"
-              (change)="
-                set({
-                  type: {
-                    kind: 'runningNumber',
-                    prefix: $any($event.target).value,
-                    width: type.width,
-                    first: type.first,
-                  },
-                })
-              "
-            />
-          </div>
-          <div class="field">
-            <label for="f-width">Digits, at least</label>
-            <input
-              id="f-width"
-              class="input"
-              type="number"
-              min="0"
-              max="12"
-              [ngModel]="type.width"
-              (change)="
-                set({
-                  type: {
-                    kind: 'runningNumber',
-                    prefix: type.prefix,
-                    width: whole($any($event.target).value, 0, 12),
-                    first: type.first,
-                  },
-                })
-              "
-            />
-          </div>
-          <div class="field">
-            <label for="f-first">First number</label>
-            <input
-              id="f-first"
-              class="input"
-              type="number"
-              min="1"
-              [disabled]="applied()"
-              [ngModel]="type.first"
-              (change)="
-                set({
-                  type: {
-                    kind: 'runningNumber',
-                    prefix: type.prefix,
-                    width: type.width,
-                    first: whole($any($event.target).value, 1, 1e12),
-                  },
-                })
-              "
-            />
-          </div>
-        }
-      }
     </div>
-    <ng-template #places>
-      <div class="field">
-        <label for="f-places">Decimal places</label>
-        <input
-          id="f-places"
-          class="input"
-          type="number"
-          min="0"
-          max="6"
-          [ngModel]="$any(field().type).places"
-          (change)="
-            set({ type: { kind: $any(field().type).kind, places: whole($any($event.target).value, 0, 6) } })
-          "
-        />
-      </div>
-    </ng-template>
+    @if (type.kind === 'lookup') {
+      <hr-lookup-settings [type]="type" [table]="table()" (changed)="setType($event)" />
+    } @else {
+      <hr-type-settings
+        [type]="type"
+        [catalog]="draft.catalog()"
+        [table]="table().id"
+        [applied]="applied()"
+        (changed)="setType($event)"
+        (choiceRenamed)="renameChoice($event)"
+      />
+    }
+    @if (applied()) {
+      <hr-conversion
+        [table]="table()"
+        [field]="field()"
+        (changed)="setConvert($event)"
+        (choicesFound)="addChoices($event)"
+      />
+    }
 
-    @if (!isKey()) {
+    @if (!isKey() && !given()) {
       <div class="ticks">
         @if (type.kind !== 'tick') {
           <label
@@ -227,87 +95,94 @@ import { DraftStore } from './draft.store';
             />
             Always filled</label
           >
+          @if (type.kind !== 'picture' && type.kind !== 'file') {
+            <label
+              ><input
+                type="checkbox"
+                [checked]="field().noTwoAlike"
+                (change)="set({ noTwoAlike: $any($event.target).checked })"
+              />
+              No two alike</label
+            >
+          }
+        }
+        @if (type.kind === 'lookup') {
+          <span class="soft small">indexed, like every link</span>
+        } @else if (type.kind !== 'picture' && type.kind !== 'file') {
           <label
             ><input
               type="checkbox"
-              [checked]="field().noTwoAlike"
-              (change)="set({ noTwoAlike: $any($event.target).checked })"
+              [checked]="field().indexed"
+              (change)="set({ indexed: $any($event.target).checked })"
             />
-            No two alike</label
+            Often searched or sorted: keep an index</label
           >
         }
-        <label
-          ><input
-            type="checkbox"
-            [checked]="field().indexed"
-            (change)="set({ indexed: $any($event.target).checked })"
-          />
-          Often searched or sorted</label
-        >
       </div>
-      <div class="field">
-        <span class="label">Starts as</span>
-        <hr-expression-editor
-          label="Starting value"
-          [value]="field().start ?? ''"
-          [catalog]="draft.catalog()"
-          [table]="null"
-          (changed)="setStart($event)"
-        />
-      </div>
-      <div class="field">
-        <span class="label">Rule</span>
-        <hr-expression-editor
-          label="Rule"
-          [condition]="true"
-          [value]="ruleText()"
-          [catalog]="draft.catalog()"
-          [table]="table().id"
-          (changed)="setRule($event)"
-        />
-      </div>
-      @if (ruleText().trim() !== '') {
+      @if (advice(); as reasons) {
+        <p class="advice small">
+          <mat-icon svgIcon="lightbulb" aria-hidden="true" /><span
+            >{{ reasons }}
+            {{ field().indexed ? 'is quick because of the index.' : 'would be quicker with an index.' }}</span
+          >
+        </p>
+      }
+      @if (type.kind !== 'picture' && type.kind !== 'file') {
         <div class="field">
-          <label for="f-message">What people read when it fails</label>
-          <input
-            id="f-message"
-            class="input"
-            maxlength="300"
-            [ngModel]="field().rule?.message ?? ''"
-            (change)="setMessage($any($event.target).value)"
+          <span class="label">Starts as</span>
+          <hr-expression-editor
+            label="Starting value"
+            [value]="field().start ?? ''"
+            [catalog]="draft.catalog()"
+            [table]="null"
+            (changed)="setStart($event)"
           />
         </div>
+        <hr-rule-editor
+          prefix="f-rule"
+          [table]="table()"
+          [field]="field()"
+          [rule]="field().rule"
+          (changed)="setRule($event)"
+        />
       }
-      <div class="row">
-        <button
-          class="icon-btn"
-          type="button"
-          aria-label="Move this field up"
-          [disabled]="place() === 0"
-          (click)="move(-1)"
-        >
-          <mat-icon svgIcon="arrow_upward" />
+    }
+    <div class="row">
+      <button
+        class="icon-btn"
+        type="button"
+        aria-label="Move this field up"
+        [disabled]="place() === 0"
+        (click)="move(-1)"
+      >
+        <mat-icon svgIcon="arrow_upward" />
+      </button>
+      <button
+        class="icon-btn"
+        type="button"
+        aria-label="Move this field down"
+        [disabled]="place() === table().fields.length - 1"
+        (click)="move(1)"
+      >
+        <mat-icon svgIcon="arrow_downward" />
+      </button>
+      <span class="grow"></span>
+      @if (splittable()) {
+        <button class="btn small" type="button" (click)="reshape()">
+          <mat-icon svgIcon="call_split" />Split or merge
         </button>
-        <button
-          class="icon-btn"
-          type="button"
-          aria-label="Move this field down"
-          [disabled]="place() === table().fields.length - 1"
-          (click)="move(1)"
-        >
-          <mat-icon svgIcon="arrow_downward" />
-        </button>
-        <span class="grow"></span>
+      }
+      @if (!isKey()) {
         <button class="btn small danger" type="button" (click)="dropped.emit(field().id)">
           <mat-icon svgIcon="delete" />Drop this field
         </button>
-      </div>
-    }
+      }
+    </div>
   `,
   styles: `
     :host {
       display: grid;
-      gap: 10px;
+      gap: 12px;
       padding: 2px 18px 14px 58px;
     }
     .grid {
@@ -315,13 +190,23 @@ import { DraftStore } from './draft.store';
       grid-template-columns: 1fr 1fr;
       gap: 10px;
     }
-    .wide {
-      grid-column: 1 / -1;
-    }
     .ticks {
       display: flex;
       flex-wrap: wrap;
       gap: 6px 18px;
+    }
+    .advice {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      margin: -4px 0 0;
+      color: #6b4700;
+    }
+    .advice mat-icon {
+      flex: none;
+      width: 16px;
+      height: 16px;
+      font-size: 16px;
     }
     .ticks input {
       accent-color: var(--moss);
@@ -331,31 +216,50 @@ import { DraftStore } from './draft.store';
 export class FieldEditorComponent {
   readonly store = inject(FileStore);
   readonly draft = inject(DraftStore);
+  private readonly dialog = inject(MatDialog);
   readonly table = input.required<Table>();
   readonly field = input.required<Field>();
   readonly dropped = output<string>();
-  readonly newline = '\n';
 
-  /** Whether the field is in the file already; then its kind can no longer be anything. */
-  readonly applied = computed(() =>
-    this.store.design().tables.some(({ fields }) => fields.some(({ id }) => id === this.field().id)),
-  );
+  private readonly was = computed(() => {
+    const table = this.store.design().tables.find(({ id }) => id === this.table().id);
+    return table && fieldOf(table, this.field().id);
+  });
+  /** Whether the field is in the file already. */
+  readonly applied = computed(() => this.was() !== undefined);
   readonly isKey = computed(() => this.table().key.includes(this.field().id));
+  readonly given = computed(() => isGiven(this.field()));
   readonly place = computed(() => this.table().fields.findIndex(({ id }) => id === this.field().id));
   readonly kinds = computed(() =>
     (Object.entries(KIND_LABELS) as [KindName, string][]).filter(
-      ([kind]) => this.isKey() || kind !== 'runningNumber',
+      ([kind]) => (this.isKey() && this.table().key.length === 1) || kind !== 'runningNumber',
     ),
   );
-  readonly targets = computed(() => this.draft.design().tables.filter(({ key }) => key.length === 1));
-  readonly ruleText = computed(() => this.named(this.field().rule?.expression ?? '', this.table().id));
-  readonly shows = computed(() => {
-    const { type } = this.field();
-    return type.kind === 'lookup' && type.shows !== null ? this.named(type.shows, type.table) : '';
+  /** Only texts are split and merged, and only as the file holds them. */
+  readonly splittable = computed(() => {
+    const was = this.was();
+    const text = ['text', 'longText', 'choice'].includes(this.field().type.kind);
+    return (
+      text &&
+      !this.isKey() &&
+      was !== undefined &&
+      JSON.stringify(was.type) === JSON.stringify(this.field().type)
+    );
   });
 
-  set(patch: Parameters<DraftStore['changeField']>[2]): void {
-    this.draft.changeField(this.table().id, this.field().id, patch);
+  /** What is searched or sorted by this field; empty where it has an index anyway, or needs none. */
+  readonly advice = computed(() => {
+    const { id, noTwoAlike, type } = this.field();
+    if (type.kind === 'lookup' || noTwoAlike || this.given() || this.table().key[0] === id) return '';
+    const reasons = searchedBy(this.draft.design(), this.table(), this.field());
+    const text = [reasons.slice(0, -1).join(', '), reasons.at(-1) ?? '']
+      .filter((part) => part !== '')
+      .join(' and ');
+    return text.charAt(0).toUpperCase() + text.slice(1);
+  });
+
+  set(patch: Parameters<DraftStore['changeField']>[2], convert?: Convert): void {
+    this.draft.changeField(this.table().id, this.field().id, patch, convert);
   }
 
   rename(label: string): void {
@@ -372,56 +276,55 @@ export class FieldEditorComponent {
   }
 
   setKind(kind: KindName): void {
+    const was = this.was();
+    // Back to the kind it has in the file: as it is there.
+    const type = was?.type.kind === kind ? was.type : newType(kind, this.draft.design());
+    const free = kind === 'workedOut' || kind === 'stamp' || kind === 'runningNumber';
     this.set({
-      type: newType(kind, this.draft.design()),
-      ...(kind === 'tick' ? { alwaysFilled: false, noTwoAlike: false } : {}),
-      start: null,
-      rule: null,
+      type,
+      ...(kind === 'tick' || free ? { alwaysFilled: false, noTwoAlike: false } : {}),
+      // What no longer fits the kind is said by the draft; it is not thrown away for that.
+      ...(free ? { indexed: false, start: null, rule: null } : {}),
     });
   }
 
-  setChoices(text: string): void {
-    const choices = [
-      ...new Set(
-        text
-          .split('\n')
-          .map((line) => line.trim())
-          .filter((line) => line !== ''),
-      ),
-    ];
-    if (choices.length > 0) this.set({ type: { kind: 'choice', choices } });
+  setType(type: FieldType): void {
+    this.set({ type });
   }
 
-  setShows({ text, ok }: { text: string; ok: boolean }): void {
+  setConvert(convert: Convert): void {
+    this.set({}, convert);
+  }
+
+  /** Rows that hold a choice by its old name get it by its new one. */
+  renameChoice({ from, to }: { from: string; to: string }): void {
+    const was = this.was();
+    if (was?.type.kind !== 'choice') return;
+    const change = this.draft
+      .changes()
+      .find((item) => item.change === 'changeField' && item.field === this.field().id);
+    const known = change?.change === 'changeField' ? (change.convert?.instead ?? {}) : {};
+    // A choice may be renamed twice before the draft is applied: what the rows hold is its first name.
+    const first = Object.keys(known).find((old) => known[old] === from) ?? from;
+    if (was.type.choices.includes(first)) this.set({}, { instead: { ...known, [first]: to } });
+  }
+
+  /** Adds choices; the one that a new Choice field begins with gives way to them. */
+  addChoices(found: readonly string[]): void {
     const { type } = this.field();
-    if (!ok || type.kind !== 'lookup' || text === this.shows()) return;
-    this.set({
-      type: { ...type, shows: text.trim() === '' ? null : toStored(text, this.draft.catalog(), type.table) },
-    });
+    if (type.kind !== 'choice') return;
+    const fresh = newType('choice', this.draft.design());
+    const own =
+      type.choices.join() === (fresh.kind === 'choice' ? fresh.choices.join() : '') ? [] : type.choices;
+    this.setType({ ...type, choices: [...own, ...found.filter((text) => !own.includes(text))] });
   }
 
   setStart({ text }: { text: string }): void {
     if (text !== (this.field().start ?? '')) this.set({ start: text.trim() === '' ? null : text });
   }
 
-  setRule({ text, ok }: { text: string; ok: boolean }): void {
-    if (text === this.ruleText()) return;
-    if (text.trim() === '') this.set({ rule: null });
-    else if (ok) {
-      const { rule, label } = this.field();
-      this.set({
-        rule: {
-          id: rule?.id ?? newId('r'),
-          expression: toStored(text, this.draft.catalog(), this.table().id),
-          message: rule?.message ?? `${label} does not fit.`,
-        },
-      });
-    }
-  }
-
-  setMessage(message: string): void {
-    const { rule } = this.field();
-    if (rule && message.trim() !== '') this.set({ rule: { ...rule, message: message.trim() } });
+  setRule(rule: Rule | null): void {
+    this.set({ rule });
   }
 
   move(by: number): void {
@@ -433,13 +336,11 @@ export class FieldEditorComponent {
     });
   }
 
-  whole(text: string, least: number, most: number): number {
-    return Math.min(Math.max(Math.round(Number(text)) || least, least), most);
-  }
-
-  private named(stored: string, table: string): string {
-    if (stored === '') return '';
-    const result = attempt(() => fromStored(stored, this.draft.catalog(), table));
-    return result.ok ? result.value : stored;
+  reshape(): void {
+    const data: Reshaping = { table: this.table(), field: this.field() };
+    this.dialog
+      .open<ReshapeDialog, Reshaping, Change>(ReshapeDialog, { data })
+      .afterClosed()
+      .subscribe((change) => change && this.draft.add(change));
   }
 }

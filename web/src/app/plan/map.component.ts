@@ -1,8 +1,8 @@
+import type { ElementRef } from '@angular/core';
 import {
   Component,
   computed,
   effect,
-  ElementRef,
   inject,
   input,
   output,
@@ -11,109 +11,177 @@ import {
   viewChild,
   type AfterViewInit,
 } from '@angular/core';
-import { select } from 'd3';
-import { drag, type D3DragEvent } from 'd3';
-import { zoom, zoomIdentity, type D3ZoomEvent, type ZoomTransform } from 'd3';
+import { drag, select, zoom, zoomIdentity, type D3DragEvent, type D3ZoomEvent, type ZoomTransform } from 'd3';
 import { MatIconModule } from '@angular/material/icon';
-import type { Design, Field, Table } from '@heathridge/core/design';
-import type { Place } from '../shared/api.service';
-import { linkPath, type Box, type LinkShape } from './link-path';
+import { MatMenuModule } from '@angular/material/menu';
+import {
+  allLinks,
+  linksFrom,
+  linkWords,
+  mapSvg,
+  type Design,
+  type Link,
+  type MapDrawing,
+  type Table,
+} from '@heathridge/core/design';
+import { Api, type Place } from '../shared/api.service';
+import { download } from '../shared/download';
+import { Toast } from '../shared/toast.service';
+import { LayoutService } from './layout.service';
+import { linkPaths, type Box, type LinkShape } from './link-path';
 
 const WIDTH = 186;
 const HEAD = 34;
 const LINE = 20;
 const FOOT = 28;
+const MOST_LINKS = 4;
+/** The scale below which only names can be read. */
+const FAR = 0.55;
 
 interface Card extends Box {
   readonly table: Table;
   readonly lines: readonly { readonly text: string; readonly link: boolean }[];
-  readonly more: number;
 }
 
-export interface PickedLink {
-  readonly table: Table;
-  readonly field: Field;
+interface Point {
+  readonly x: number;
+  readonly y: number;
 }
 
-/** The map of tables and links: pan, zoom, drag cards, pick a table or a link. */
+interface DrawnLink {
+  readonly link: Link;
+  readonly shape: LinkShape;
+  readonly words: string;
+}
+
+/** The map of tables and links: pan, zoom, drag cards, link by dragging, search, print. */
 @Component({
   selector: 'hr-map',
-  imports: [MatIconModule],
+  imports: [MatIconModule, MatMenuModule],
   template: `
     <div class="map" #map>
-      <div class="layer" [style.transform]="transform()">
-        <svg class="links" aria-hidden="true" width="1" height="1">
-          @for (link of links(); track link.field.id) {
+      <div class="layer" [class.far]="far()" [style.--near]="near()" [style.transform]="transform()">
+        <svg class="links" width="1" height="1" role="group" aria-label="Links">
+          @for (drawn of links(); track drawn.link.id) {
             <g
               class="link"
-              [class.picked]="pickedLink()?.field?.id === link.field.id"
-              (click)="pickLink(link)"
+              role="button"
+              tabindex="0"
+              [attr.aria-label]="drawn.words"
+              [class.picked]="pickedLink() === drawn.link.id"
+              (click)="linkPicked.emit(drawn.link)"
+              (keydown.enter)="linkPicked.emit(drawn.link)"
             >
-              <path class="hit" [attr.d]="link.shape.path" />
-              <path class="line" [attr.d]="link.shape.path" />
-              <path class="line" [attr.d]="link.shape.one" />
-              <path class="line" [attr.d]="link.shape.many" />
+              <path class="hit" [attr.d]="drawn.shape.path" />
+              <path class="line" [attr.d]="drawn.shape.path" />
+              <path class="line" [attr.d]="drawn.shape.one" />
+              <path class="line" [attr.d]="drawn.shape.many" />
             </g>
           }
         </svg>
         @for (card of cards(); track card.table.id) {
-          <button
+          <div
             class="card-box"
-            type="button"
             [class.picked]="card.table.id === picked()"
+            [class.faded]="found() !== null && !found()!.has(card.table.id)"
+            [class.target]="card.table.id === over()"
             [style.left.px]="card.x"
             [style.top.px]="card.y"
             [style.height.px]="card.height"
             [attr.data-table]="card.table.id"
-            [attr.aria-pressed]="card.table.id === picked()"
-            (click)="pickTable(card.table.id)"
-            (keydown)="nudge($event, card)"
           >
-            <strong class="cut">{{ card.table.label }}</strong>
-            @for (line of card.lines; track $index) {
-              <span class="cut" [class.link-line]="line.link"
-                >{{ line.link ? '→' : '№' }} {{ line.text }}</span
-              >
-            }
-            @if (card.more > 0) {
-              <span class="soft">+ {{ card.more }} more links</span>
-            }
-            <span class="foot"
-              >{{ (counts()[card.table.id] ?? 0).toLocaleString('en-GB') }}
-              {{ counts()[card.table.id] === 1 ? 'row' : 'rows' }}</span
+            <button
+              class="face"
+              type="button"
+              [attr.aria-pressed]="card.table.id === picked()"
+              (click)="tablePicked.emit(card.table.id)"
+              (keydown)="nudge($event, card)"
             >
-          </button>
+              <strong class="cut">{{ card.table.label }}</strong>
+              @for (line of card.lines; track $index) {
+                <span class="cut" [class.link-line]="line.link">{{ line.text }}</span>
+              }
+              <span class="foot">{{ foot(card.table) }}</span>
+            </button>
+            <button
+              class="handle"
+              type="button"
+              title="Drag to another table to link them"
+              [attr.aria-label]="'Link ' + card.table.label + ' to another table'"
+              (click)="linkAsked.emit({ from: card.table.id, to: null })"
+            >
+              <mat-icon svgIcon="link" />
+            </button>
+          </div>
+        }
+        @if (rubber(); as line) {
+          <svg class="links above" width="1" height="1" aria-hidden="true">
+            <path class="rubber" [attr.d]="line" />
+          </svg>
         }
       </div>
       <div class="tools">
+        <input
+          class="input find"
+          type="search"
+          placeholder="Find a table or field"
+          aria-label="Find a table or field on the map"
+          [value]="search()"
+          (input)="search.set($any($event.target).value)"
+          (keydown.enter)="goTo()"
+        />
         <button class="icon-btn" type="button" aria-label="Nearer" (click)="scale(1.25)">
-          <mat-icon svgIcon="add" />
+          <mat-icon svgIcon="zoom_in" />
         </button>
-        <button class="icon-btn minus" type="button" aria-label="Farther" (click)="scale(0.8)">
-          <span aria-hidden="true">−</span>
+        <button class="icon-btn" type="button" aria-label="Farther" (click)="scale(0.8)">
+          <mat-icon svgIcon="zoom_out" />
         </button>
         <button class="btn small" type="button" (click)="fit()">Show all</button>
+        <button class="icon-btn" type="button" aria-label="More for the map" [matMenuTriggerFor]="menu">
+          <mat-icon svgIcon="more_vert" />
+        </button>
+        <mat-menu #menu="matMenu">
+          <button mat-menu-item type="button" (click)="arrange()">
+            <mat-icon svgIcon="account_tree" />Lay it out along the links
+          </button>
+          <button mat-menu-item type="button" (click)="printPdf()">
+            <mat-icon svgIcon="picture_as_pdf" />Save as PDF
+          </button>
+          <button mat-menu-item type="button" (click)="printSvg()">
+            <mat-icon svgIcon="image" />Save as SVG
+          </button>
+        </mat-menu>
       </div>
     </div>
   `,
   styleUrl: './map.component.scss',
 })
 export class MapComponent implements AfterViewInit {
+  private readonly api = inject(Api);
+  private readonly layout = inject(LayoutService);
+  private readonly toast = inject(Toast);
   readonly design = input.required<Design>();
   readonly counts = input.required<Readonly<Record<string, number>>>();
   readonly places = input.required<readonly Place[]>();
+  readonly title = input('');
+  readonly file = input('');
   readonly picked = input<string | null>(null);
-  readonly pickedLink = input<PickedLink | null>(null);
+  readonly pickedLink = input<string | null>(null);
   readonly tablePicked = output<string>();
-  readonly linkPicked = output<PickedLink>();
-  readonly moved = output<Place>();
+  readonly linkPicked = output<Link>();
+  /** Somebody wants to link two tables; `to` is null until it is chosen. */
+  readonly linkAsked = output<{ readonly from: string; readonly to: string | null }>();
+  readonly moved = output<readonly Place[]>();
 
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('map');
-  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly view = signal<ZoomTransform>(zoomIdentity);
-  private readonly local = signal<ReadonlyMap<string, { x: number; y: number }>>(new Map());
+  private readonly local = signal<ReadonlyMap<string, Point>>(new Map());
+  readonly search = signal('');
+  readonly over = signal<string | null>(null);
+  readonly rubber = signal<string | null>(null);
+  private arranged = false;
   private readonly zooming = zoom<HTMLElement, unknown>()
-    .scaleExtent([0.2, 2])
+    .scaleExtent([0.1, 2])
     .filter(
       (event: Event) =>
         !(event.target as HTMLElement).closest('.card-box, .tools, .link') || event.type === 'wheel',
@@ -125,63 +193,77 @@ export class MapComponent implements AfterViewInit {
     return `translate(${x}px, ${y}px) scale(${k})`;
   });
 
+  readonly near = computed(() => Math.max(this.view().k, 0.1).toFixed(2));
+  /** Too far away for what stands on the cards to be read. */
+  readonly far = computed(() => this.view().k < FAR);
+
+  /** What stands on each card, and how large it is: changes with the design alone. */
+  private readonly faces = computed(() =>
+    this.design().tables.map((table) => {
+      const keys = table.fields
+        .filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup')
+        .map(({ label }) => ({ text: `№ ${label}`, link: false }));
+      const all = linksFrom(this.design(), table).map(({ label }) => ({ text: `→ ${label}`, link: true }));
+      const rest = all.length - MOST_LINKS;
+      const more = rest > 0 ? [{ text: `+ ${rest} more links`, link: false }] : [];
+      const lines = [...keys, ...all.slice(0, MOST_LINKS), ...more];
+      return { table, lines, width: WIDTH, height: HEAD + lines.length * LINE + FOOT + 8 };
+    }),
+  );
+
   readonly cards = computed((): Card[] => {
     const given = new Map(this.places().map(({ table, x, y }) => [table, { x, y }]));
     const free = freePlaces([...given.values(), ...this.local().values()]);
-    return this.design().tables.map((table) => {
-      const { x, y } = this.local().get(table.id) ?? given.get(table.id) ?? free();
-      const keys = table.fields
-        .filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup')
-        .map(({ label }) => ({ text: label, link: false }));
-      const all = table.fields
-        .filter(({ type }) => type.kind === 'lookup')
-        .map(({ label }) => ({ text: label, link: true }));
-      const lines = [...keys, ...all.slice(0, 4)];
-      const more = all.length - Math.min(all.length, 4);
-      return {
-        table,
-        x,
-        y,
-        width: WIDTH,
-        height: HEAD + (lines.length + (more > 0 ? 1 : 0)) * LINE + FOOT + 8,
-        lines,
-        more,
-      };
-    });
+    return this.faces().map((face) => ({
+      ...face,
+      ...(this.local().get(face.table.id) ?? given.get(face.table.id) ?? free()),
+    }));
   });
 
-  readonly links = computed(() => {
+  private readonly allLinks = computed(() =>
+    allLinks(this.design()).map((link) => ({ link, words: linkWords(link) })),
+  );
+
+  readonly links = computed((): DrawnLink[] => {
     const boxes = new Map(this.cards().map((card) => [card.table.id, card]));
-    return this.cards().flatMap((card) =>
-      card.table.fields.flatMap((field): (PickedLink & { shape: LinkShape })[] => {
-        const target = field.type.kind === 'lookup' ? boxes.get(field.type.table) : undefined;
-        if (!target) return [];
-        const shape = linkPath(target, card, { optional: !field.alwaysFilled, single: field.noTwoAlike });
-        return [{ table: card.table, field, shape }];
-      }),
+    return drawn(this.allLinks(), boxes);
+  });
+
+  /** The tables that answer the search; null while nothing is searched. */
+  readonly found = computed((): ReadonlySet<string> | null => {
+    const text = this.search().trim().toLowerCase();
+    if (text === '') return null;
+    const has = (label: string): boolean => label.toLowerCase().includes(text);
+    return new Set(
+      this.design()
+        .tables.filter(
+          ({ label, name, fields }) => has(label) || has(name) || fields.some((field) => has(field.label)),
+        )
+        .map(({ id }) => id),
     );
   });
 
   constructor() {
     effect(() => {
-      this.cards();
-      // Cards come and go with the design: each must be given its drag.
-      untracked(() => queueMicrotask(() => this.makeDraggable()));
+      const { tables } = this.design();
+      const places = this.places();
+      // A design nobody has laid out yet, such as an adopted one, is laid out by itself.
+      untracked(() => {
+        if (tables.length > 6 && places.length === 0 && !this.arranged) this.arrange();
+      });
     });
   }
 
   ngAfterViewInit(): void {
-    select(this.host().nativeElement).call(this.zooming).on('dblclick.zoom', null);
-    this.makeDraggable();
+    const node = this.host().nativeElement;
+    select(node).call(this.zooming).on('dblclick.zoom', null);
+    select(node).call(this.dragging(node));
     setTimeout(() => this.fit());
   }
 
-  pickTable(id: string): void {
-    this.tablePicked.emit(id);
-  }
-
-  pickLink({ table, field }: PickedLink): void {
-    this.linkPicked.emit({ table, field });
+  foot(table: Table): string {
+    const count = this.counts()[table.id] ?? 0;
+    return `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}`;
   }
 
   /** Alt and an arrow key move a card, for those who do not drag. */
@@ -191,8 +273,9 @@ export class MapComponent implements AfterViewInit {
     ];
     if (!event.altKey || !step) return;
     event.preventDefault();
-    this.place(card.table.id, card.x + step[0]!, card.y + step[1]!);
-    this.moved.emit({ table: card.table.id, x: card.x + step[0]!, y: card.y + step[1]! });
+    const place = { table: card.table.id, x: card.x + step[0]!, y: card.y + step[1]! };
+    this.place(place.table, place.x, place.y);
+    this.moved.emit([place]);
   }
 
   scale(factor: number): void {
@@ -204,10 +287,7 @@ export class MapComponent implements AfterViewInit {
     const cards = this.cards();
     if (cards.length === 0) return;
     const { clientWidth, clientHeight } = this.host().nativeElement;
-    const left = Math.min(...cards.map(({ x }) => x));
-    const top = Math.min(...cards.map(({ y }) => y));
-    const right = Math.max(...cards.map(({ x, width }) => x + width));
-    const bottom = Math.max(...cards.map(({ y, height }) => y + height));
+    const { left, top, right, bottom } = extent(cards);
     const k = Math.min(1, (clientWidth - 48) / (right - left), (clientHeight - 130) / (bottom - top));
     const transform = zoomIdentity
       .translate(
@@ -218,35 +298,162 @@ export class MapComponent implements AfterViewInit {
     select(this.host().nativeElement).call(this.zooming.transform, transform);
   }
 
+  /** Goes to the first table that answers the search. */
+  goTo(): void {
+    const found = this.found();
+    const card = found && this.cards().find(({ table }) => found.has(table.id));
+    if (!card) return;
+    const { clientWidth, clientHeight } = this.host().nativeElement;
+    const k = Math.max(this.view().k, 0.8);
+    const transform = zoomIdentity
+      .translate(
+        clientWidth / 2 - (card.x + card.width / 2) * k,
+        clientHeight / 2 - (card.y + card.height / 2) * k,
+      )
+      .scale(k);
+    select(this.host().nativeElement).call(this.zooming.transform, transform);
+    this.tablePicked.emit(card.table.id);
+  }
+
+  /** Lays all cards out anew along the links, and remembers where they lie. */
+  arrange(): void {
+    this.arranged = true;
+    const { clientWidth = 800, clientHeight = 600 } = this.host?.()?.nativeElement ?? {};
+    const request = {
+      cards: this.faces().map(({ table, width, height }) => ({ id: table.id, width, height })),
+      links: this.allLinks().map(({ link }) => ({ from: link.parent.id, to: link.child.id })),
+      aspect: clientWidth / Math.max(clientHeight, 1),
+    };
+    this.layout.layOut(request).subscribe({
+      next: (places) => {
+        this.local.set(new Map(places.map(({ table, x, y }) => [table, { x, y }])));
+        this.moved.emit(places);
+        setTimeout(() => this.fit());
+      },
+      error: () => this.toast.say('The map could not be laid out. The cards stay where they are.'),
+    });
+  }
+
+  printSvg(): void {
+    download(new Blob([mapSvg(this.drawing())], { type: 'image/svg+xml' }), `${this.title() || 'map'}.svg`);
+  }
+
+  printPdf(): void {
+    this.api.mapPdf(this.file(), this.drawing()).subscribe({
+      next: (blob) => download(blob, `${this.title() || 'map'}.pdf`),
+      error: (error: unknown) => this.toast.problem(error),
+    });
+  }
+
+  /** The map as it is drawn, moved to the corner of its sheet. */
+  drawing(): MapDrawing {
+    const margin = 24;
+    const { left, top, right, bottom } = extent(this.cards());
+    const [dx, dy] = [margin - left, margin - top];
+    const moved = (box: Card): Card => ({ ...box, x: box.x + dx, y: box.y + dy });
+    const boxes = new Map(this.cards().map((card) => [card.table.id, moved(card)]));
+    const links = drawn(this.allLinks(), boxes).flatMap(({ shape }) => [shape.path, shape.one, shape.many]);
+    return {
+      title: this.title() || 'Map of tables',
+      width: right - left + 2 * margin,
+      height: bottom - top + 2 * margin,
+      cards: [...boxes.values()].map(({ x, y, width, height, table, lines }) => ({
+        x,
+        y,
+        width,
+        height,
+        title: table.label,
+        lines: lines.map((line) => ({ ...line })),
+        foot: this.foot(table),
+      })),
+      links,
+    };
+  }
+
   private place(table: string, x: number, y: number): void {
     this.local.update((known) => new Map(known).set(table, { x, y }));
   }
 
-  private makeDraggable(): void {
-    const nodes = this.element.nativeElement.querySelectorAll<HTMLElement>('.card-box');
-    nodes.forEach((node) => {
-      const card = (): Card | undefined =>
-        this.cards().find(({ table }) => table.id === node.dataset['table']);
-      const dragging = drag<HTMLElement, unknown>()
-        .container(() => this.host().nativeElement)
-        .clickDistance(4)
-        .on('drag', (event: D3DragEvent<HTMLElement, unknown, unknown>) => {
-          const now = card();
-          if (now)
-            this.place(now.table.id, now.x + event.dx / this.view().k, now.y + event.dy / this.view().k);
-        })
-        .on('end', () => {
-          const now = card();
-          if (now && this.local().has(now.table.id))
-            this.moved.emit({ table: now.table.id, x: now.x, y: now.y });
-        });
-      select(node).call(dragging);
-    });
+  private cardAt(event: { clientX: number; clientY: number }): string | null {
+    const element = document.elementFromPoint(event.clientX, event.clientY);
+    return element?.closest<HTMLElement>('.card-box')?.dataset['table'] ?? null;
+  }
+
+  /** One drag for all cards: a card by its face moves, by its handle it draws a link. */
+  private dragging(host: HTMLElement) {
+    interface Subject extends Point {
+      readonly id: string;
+      readonly linking: boolean;
+    }
+    type Event = D3DragEvent<HTMLElement, unknown, Subject>;
+    return drag<HTMLElement, unknown, Subject>()
+      .container(() => host)
+      .clickDistance(4)
+      .filter(
+        (event: MouseEvent) => event.button === 0 && (event.target as Element).closest('.card-box') !== null,
+      )
+      .subject((event: Event) => {
+        const source = event.sourceEvent as MouseEvent;
+        const target = source.target as Element;
+        return {
+          id: target.closest<HTMLElement>('.card-box')!.dataset['table']!,
+          linking: target.closest('.handle') !== null,
+          x: event.x,
+          y: event.y,
+        };
+      })
+      .on('drag', (event: Event) => {
+        const card = this.cards().find(({ table }) => table.id === event.subject.id);
+        if (!card) return;
+        const { k } = this.view();
+        if (event.subject.linking) {
+          const [x, y] = this.view().invert([event.x, event.y]);
+          this.rubber.set(`M${card.x + card.width - 18} ${card.y + 18}L${x} ${y}`);
+          this.over.set(this.cardAt(event.sourceEvent as MouseEvent));
+        } else this.place(card.table.id, card.x + event.dx / k, card.y + event.dy / k);
+      })
+      .on('end', (event: Event) => {
+        const { id, linking } = event.subject;
+        if (linking) {
+          const to = this.rubber() === null ? null : this.over();
+          this.rubber.set(null);
+          this.over.set(null);
+          if (to) this.linkAsked.emit({ from: id, to });
+          return;
+        }
+        const point = this.local().get(id);
+        if (point) this.moved.emit([{ table: id, ...point }]);
+      });
   }
 }
 
+/** The links between cards that are there, each with its shape. */
+function drawn(
+  links: readonly { readonly link: Link; readonly words: string }[],
+  boxes: ReadonlyMap<string, Box>,
+): DrawnLink[] {
+  const known = links.flatMap(({ link, words }) => {
+    const [one, many] = [boxes.get(link.parent.id), boxes.get(link.child.id)];
+    return one && many
+      ? [{ link, words, ends: { one, many, optional: !link.required, single: link.single } }]
+      : [];
+  });
+  const shapes = linkPaths(known.map(({ ends }) => ends));
+  return known.map(({ link, words }, i) => ({ link, words, shape: shapes[i]! }));
+}
+
+function extent(cards: readonly Box[]): { left: number; top: number; right: number; bottom: number } {
+  if (cards.length === 0) return { left: 0, top: 0, right: 1, bottom: 1 };
+  return {
+    left: Math.min(...cards.map(({ x }) => x)),
+    top: Math.min(...cards.map(({ y }) => y)) - 16,
+    right: Math.max(...cards.map(({ x, width }) => x + width)) + 16,
+    bottom: Math.max(...cards.map(({ y, height }) => y + height)),
+  };
+}
+
 /** Places for tables that nobody has put anywhere: on a grid, past what is taken. */
-function freePlaces(taken: readonly { x: number; y: number }[]): () => { x: number; y: number } {
+function freePlaces(taken: readonly Point[]): () => Point {
   let n = 0;
   return () => {
     for (; ; n++) {

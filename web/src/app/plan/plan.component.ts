@@ -1,45 +1,58 @@
-import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
+import { Component, computed, effect, inject, input, signal, untracked, type OnDestroy } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
+import { MatMenuModule } from '@angular/material/menu';
+import type { Change } from '@heathridge/core/change';
+import { attempt, bind, fromStored, inWords } from '@heathridge/core/expression';
 import {
+  allLinks,
   fieldOf,
+  linkWords,
   nameFromLabel,
+  plainField,
+  plainTable,
   pluralOf,
   uniqueName,
   type Field,
+  type Kept,
+  type Link,
+  type Settings,
   type Table,
 } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
 import { Api, type Place } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
-import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
 import { describe, KIND_ICONS } from './describe';
 import { FieldEditorComponent } from './field-editor.component';
-import { MapComponent, type PickedLink } from './map.component';
+import { ChangesDialog, type ChangesData } from './changes.dialog';
+import { KeptDialog } from './kept.dialog';
+import { LinkDialog, type Linking } from './link.dialog';
+import { MapComponent } from './map.component';
+import { OffersDialog, type Offering } from './offers.dialog';
+import { SettingsDialog } from './settings.dialog';
+import { TableEditorComponent } from './table-editor.component';
 
 /** Tables, fields, links and rules: the map at the left, the picked table at the right, the draft below. */
 @Component({
   selector: 'hr-plan',
   imports: [
-    FormsModule,
     MatIconModule,
     DraftStripComponent,
-    ExpressionEditorComponent,
     FieldEditorComponent,
     MapComponent,
+    MatMenuModule,
+    TableEditorComponent,
   ],
   providers: [DraftStore],
   templateUrl: './plan.component.html',
   styleUrl: './plan.component.scss',
 })
-export class PlanComponent {
-  private readonly api = inject(Api);
+export class PlanComponent implements OnDestroy {
+  readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
   private readonly toast = inject(Toast);
   readonly store = inject(FileStore);
@@ -50,7 +63,8 @@ export class PlanComponent {
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
   readonly pickedId = signal<string | null>(null);
   readonly openField = signal<string | null>(null);
-  readonly link = signal<PickedLink | null>(null);
+  /** The id of the picked link. */
+  readonly link = signal<string | null>(null);
   readonly editingTable = signal(false);
   readonly picked = computed(
     () =>
@@ -58,18 +72,15 @@ export class PlanComponent {
       this.draft.design().tables[0] ??
       null,
   );
-  readonly display = computed(() => {
-    const table = this.picked();
-    if (!table?.display) return '';
-    const result = attempt(() => fromStored(table.display!, this.draft.catalog(), table.id));
-    return result.ok ? result.value : table.display;
-  });
-
   constructor() {
     effect(() => {
       const wanted = this.tableParam();
       untracked(() => wanted && this.pickTable(wanted));
     });
+  }
+
+  ngOnDestroy(): void {
+    this.draft.leave();
   }
 
   pickTable(id: string): void {
@@ -78,10 +89,11 @@ export class PlanComponent {
     this.link.set(null);
   }
 
-  pickLink(link: PickedLink): void {
-    this.pickedId.set(link.table.id);
-    this.openField.set(link.field.id);
-    this.link.set(link);
+  pickLink({ id, child, on }: Link): void {
+    this.pickedId.set(child.id);
+    this.openField.set(on.length === 1 ? id : null);
+    this.editingTable.set(on.length > 1);
+    this.link.set(id);
   }
 
   describe(field: Field): string {
@@ -112,23 +124,11 @@ export class PlanComponent {
   }
 
   /** A link in plain words, for those who do not read crow's feet. */
-  reading({ table, field }: PickedLink): string {
-    const { type } = field;
-    const target =
-      type.kind === 'lookup' ? this.draft.design().tables.find(({ id }) => id === type.table) : undefined;
-    if (!target || type.kind !== 'lookup') return '';
-    const [child, parent] = [table.label.toLowerCase(), target.label.toLowerCase()];
-    const one = field.alwaysFilled ? 'exactly one' : 'at most one';
-    const many = field.noTwoAlike
-      ? `a ${parent} can have one ${child}`
-      : `a ${parent} can have any number of ${table.plural.toLowerCase()}`;
-    const fate = {
-      refuse: `A ${parent} that still has ${table.plural.toLowerCase()} cannot be deleted.`,
-      deleteAlong: `When a ${parent} is deleted, its ${table.plural.toLowerCase()} are deleted with it.`,
-      leaveEmpty: `When a ${parent} is deleted, the field ${field.label} of its ${table.plural.toLowerCase()} is left empty.`,
-    }[type.onDelete];
-    return `Each ${child} belongs to ${one} ${parent} (${field.label}); ${many}. ${fate}`;
-  }
+  readonly reading = computed(() => {
+    const id = this.link();
+    const link = id === null ? undefined : allLinks(this.draft.design()).find((other) => other.id === id);
+    return link ? linkWords(link) : '';
+  });
 
   addTable(): void {
     const data: Question = {
@@ -148,27 +148,13 @@ export class PlanComponent {
           nameFromLabel(label, 'table'),
           tables.map((table) => table.name),
         );
-        const key: Field = {
-          id: newId('f'),
-          name: 'number',
-          label: 'Number',
-          type: { kind: 'runningNumber', prefix: '', width: 4, first: 1 },
-          alwaysFilled: false,
-          noTwoAlike: false,
-          indexed: false,
-          start: null,
-          rule: null,
-        };
-        const table: Table = {
-          type: 'table',
-          id: newId('t'),
-          name,
-          label,
-          plural: pluralOf(label),
-          fields: [key],
-          key: [key.id],
-          display: null,
-        };
+        const key = plainField(newId('f'), 'number', 'Number', {
+          kind: 'runningNumber',
+          prefix: '',
+          width: 4,
+          first: 1,
+        });
+        const table = plainTable(newId('t'), name, label, pluralOf(label), [key]);
         this.draft.add({ change: 'addTable', table });
         this.pickTable(table.id);
       });
@@ -183,17 +169,7 @@ export class PlanComponent {
       nameFromLabel(label, 'field'),
       table.fields.map((field) => field.name),
     );
-    const field: Field = {
-      id: newId('f'),
-      name,
-      label,
-      type: { kind: 'text', most: null },
-      alwaysFilled: false,
-      noTwoAlike: false,
-      indexed: false,
-      start: null,
-      rule: null,
-    };
+    const field = plainField(newId('f'), name, label, { kind: 'text', most: null });
     this.draft.add({ change: 'addField', table: table.id, field });
     this.openField.set(field.id);
     setTimeout(() => {
@@ -212,43 +188,95 @@ export class PlanComponent {
     this.openField.set(null);
   }
 
-  renameTable(table: Table, label: string): void {
-    if (label.trim() === '') return;
-    const others = this.draft.design().tables.filter(({ id }) => id !== table.id);
-    this.draft.changeTable(table.id, {
-      label: label.trim(),
-      name: uniqueName(
-        nameFromLabel(label, 'table'),
-        others.map(({ name }) => name),
-      ),
-    });
-  }
-
-  setPlural(table: Table, plural: string): void {
-    if (plural.trim() !== '') this.draft.changeTable(table.id, { plural: plural.trim() });
-  }
-
-  setDisplay(table: Table, { text, ok }: { text: string; ok: boolean }): void {
-    if (ok && text !== this.display())
-      this.draft.changeTable(table.id, {
-        display: text.trim() === '' ? null : toStored(text, this.draft.catalog(), table.id),
-      });
-  }
-
   dropTable(table: Table): void {
     this.draft.dropTable(table.id);
     this.editingTable.set(false);
     this.pickedId.set(null);
   }
 
-  place(place: Place): void {
+  /** Links two tables by one dialog; `to` is where a drag on the map ended. */
+  addLink(from: string, to: string | null = null): void {
+    const data: Linking = { file: this.store.file, design: this.draft.design(), from, to };
+    this.dialog
+      .open<LinkDialog, Linking, Change[]>(LinkDialog, { data })
+      .afterClosed()
+      .subscribe((changes) => {
+        if (!changes) return;
+        this.draft.add(...changes);
+        const [last] = changes.slice(-1);
+        if (last?.change === 'addTable') this.pickTable(last.table.id);
+        else this.pickTable(from);
+      });
+  }
+
+  /** Offers the links that the rows speak for. */
+  findLinks(): void {
+    const data: Offering = { file: this.store.file, design: this.draft.design() };
+    this.dialog
+      .open<OffersDialog, Offering, Change[]>(OffersDialog, { data })
+      .afterClosed()
+      .subscribe((changes) => {
+        if (!changes?.length) return;
+        this.draft.add(...changes);
+        const [first] = changes;
+        if (first && 'table' in first && typeof first.table === 'string') this.pickTable(first.table);
+      });
+  }
+
+  showChanges(): void {
+    const data: ChangesData = {
+      file: this.store.file,
+      design: this.store.design(),
+      locale: this.store.locale(),
+    };
+    this.dialog
+      .open<ChangesDialog, ChangesData, number>(ChangesDialog, { data })
+      .afterClosed()
+      .subscribe((version) => version !== undefined && this.draft.undoApplied(version));
+  }
+
+  /** Lays a definition that was saved before upon this file, as a draft. */
+  readDefinition(chooser: HTMLInputElement): void {
+    const [picked] = chooser.files ?? [];
+    chooser.value = '';
+    if (!picked) return;
+    this.api.readDefinitions(this.store.file, picked).subscribe({
+      next: ({ changes }) => {
+        if (changes.length === 0) this.toast.say('This file is already as that definition says.');
+        else this.draft.take(changes);
+      },
+      error: (error: unknown) => this.toast.problem(error),
+    });
+  }
+
+  showKept(): void {
+    this.dialog
+      .open<KeptDialog, readonly Kept[], readonly string[]>(KeptDialog, { data: this.draft.design().kept })
+      .afterClosed()
+      .subscribe((gone) => {
+        if (gone?.length) this.draft.add(...gone.map((kept): Change => ({ change: 'dropKept', kept })));
+      });
+  }
+
+  showSettings(): void {
+    this.dialog
+      .open<SettingsDialog, Settings, Settings>(SettingsDialog, { data: this.draft.design().settings })
+      .afterClosed()
+      .subscribe((settings) => {
+        if (!settings) return;
+        const { type: _, id: __, ...set } = settings;
+        this.draft.add({ change: 'changeSettings', set });
+      });
+  }
+
+  place(places: readonly Place[]): void {
     this.api
-      .savePlaces(this.store.file, [place])
+      .savePlaces(this.store.file, places)
       .subscribe({ error: (error: unknown) => this.toast.problem(error) });
   }
 
   /** Goes to a row of a finding's field. */
-  show(at: { table: string; field?: string }): void {
+  show(at: { table: string; field?: string | undefined }): void {
     this.pickTable(at.table);
     const table = this.draft.design().tables.find(({ id }) => id === at.table);
     if (table && at.field && fieldOf(table, at.field)) this.openField.set(at.field);

@@ -3,12 +3,13 @@ import { OFFICE } from '../../../../core/src/design/testing/office';
 import { pathsFrom } from '../query/paths';
 import { sizeText } from '../shared/size';
 import { describe as phrase, newType } from './describe';
-import { linkPath, type Box } from './link-path';
+import { linkPaths, type Box, type LinkShape } from './link-path';
 
 const box = (x: number, y: number): Box => ({ x, y, width: 180, height: 100 });
 const ends = { optional: false, single: false };
+const linkPath = (one: Box, many: Box, how: typeof ends): LinkShape => linkPaths([{ one, many, ...how }])[0]!;
 
-describe('linkPath', () => {
+describe('linkPaths', () => {
   const start = (path: string): number[] => /^M([\d.-]+) ([\d.-]+)/.exec(path)!.slice(1).map(Number);
 
   it('leaves from the side that faces the other card', () => {
@@ -30,6 +31,25 @@ describe('linkPath', () => {
     expect(new Set(shapes.map(({ one, many }) => one + many)).size).toBe(3);
     expect(shapes[1]!.one).toContain('a4 4');
     expect(shapes[0]!.one).not.toContain('a4 4');
+  });
+
+  it('keeps lines apart that meet one side of a card, in an order in which they do not cross', () => {
+    const hub = box(0, 0);
+    const others = [box(400, 200), box(400, -200), box(400, 0)];
+    const shapes = linkPaths(others.map((many) => ({ one: hub, many, ...ends })));
+    const [low, high, level] = shapes.map(({ path }) => start(path)[1]!) as [number, number, number];
+    expect(high).toBeLessThan(level);
+    expect(level).toBeLessThan(low);
+    expect(Math.min(level - high, low - level)).toBeGreaterThanOrEqual(24);
+    expect(high).toBeGreaterThanOrEqual(18);
+    expect(low).toBeLessThanOrEqual(82);
+    // More lines than there is room for share what there is.
+    const many = linkPaths(
+      Array.from({ length: 9 }, (_, i) => ({ one: hub, many: box(400, i * 120), ...ends })),
+    );
+    const places = many.map(({ path }) => start(path)[1]!);
+    expect(new Set(places).size).toBe(9);
+    expect(Math.max(...places)).toBeLessThanOrEqual(82);
   });
 
   it('draws a table that links to itself as a loop', () => {

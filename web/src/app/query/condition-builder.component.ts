@@ -5,7 +5,7 @@ import { sqlText } from '@heathridge/core/expression';
 import type { Field } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
 import { Api } from '../shared/api.service';
-import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
 import type { FieldPath } from './paths';
 
 interface Shape {
@@ -148,8 +148,8 @@ export class ConditionBuilderComponent {
     const { field } = this.path();
     return field.type.kind === 'longText' ? { ...field, type: { kind: 'text', most: null } } : field;
   });
-  readonly fetch = (field: string, search: string) =>
-    this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, search) : of([]);
+  readonly fetch: Fetch = (field, request) =>
+    this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, request) : of([]);
 
   readonly expression = computed(() => {
     const { text } = this.path();

@@ -1,8 +1,17 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import type { Observable } from 'rxjs';
-import type { Change, Notice, RowCheck } from '@heathridge/core/change';
-import type { Design, Form, Query, Report, Settings, Table } from '@heathridge/core/design';
+import { map, type Observable } from 'rxjs';
+import type { Change, Converted, Notice, RowCheck } from '@heathridge/core/change';
+import type {
+  Design,
+  Form,
+  LinkOffer,
+  MapDrawing,
+  Query,
+  Report,
+  Settings,
+  Table,
+} from '@heathridge/core/design';
 import type { ResultColumn } from '@heathridge/core/query';
 import type { PageModel } from '@heathridge/core/report';
 import type { RowKey, SavedRow, SaveRequest } from '@heathridge/core/rows';
@@ -56,7 +65,8 @@ export interface FileInfo {
   readonly today: string;
 }
 
-export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'sort' | 'message'> {
+export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'fields' | 'sort' | 'message' | 'rule'> {
+  readonly number: number;
   readonly count: number;
   readonly sample: readonly { readonly key: RowKey; readonly value: string | number | null }[];
 }
@@ -64,6 +74,7 @@ export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'sort' | 'me
 export interface CheckResult {
   readonly notices: readonly Notice[];
   readonly findings: readonly Finding[];
+  readonly unread: readonly { readonly field: string; readonly values: readonly Converted[] }[];
   readonly clear: boolean;
   readonly version: number;
 }
@@ -81,7 +92,60 @@ export interface RecordData {
   readonly subforms: readonly { readonly link: string; readonly rows: readonly RecordRow[] }[];
 }
 
-export type Choice = readonly [key: string | number, text: string];
+/** A choice of a lookup: the key, what is shown of its row, and the further columns. */
+export type Choice = readonly [key: string | number, text: string, ...columns: string[]];
+
+/** What choices are asked with: the row a lookup stands in narrows them, `only` asks for one key alone. */
+export interface ChoiceRequest {
+  readonly search: string;
+  readonly row?: Readonly<Record<string, Value>> | null;
+  readonly only?: string | number | null;
+}
+
+export interface Attachment {
+  readonly id: number;
+  readonly name: string;
+  readonly type: string;
+  /** Bytes. */
+  readonly size: number;
+  readonly preview: boolean;
+}
+
+/** How far long work is. */
+export interface Progress {
+  readonly step: number;
+  readonly of: number;
+  readonly what: string;
+}
+
+export interface AppliedChange {
+  readonly version: number;
+  readonly at: string;
+  readonly by: string;
+  readonly what: 'draft applied' | 'draft undone';
+  readonly changes: readonly Change[];
+  readonly names: Readonly<Record<string, string>>;
+  readonly undoneAt: string | null;
+  readonly undoneBy: string | null;
+  readonly canUndo: boolean;
+}
+
+/** What the values of a field become as another kind. */
+export interface Preview {
+  readonly values: number;
+  readonly rows: number;
+  readonly failing: number;
+  readonly ambiguous: number;
+  readonly list: readonly Converted[];
+}
+
+/** A row that a check finds, with its cells by field id; null when it has gone. */
+export interface RowToMend {
+  readonly key: RowKey;
+  readonly value: string | number | null;
+  readonly title: string | null;
+  readonly cells: Readonly<Record<string, Cell>> | null;
+}
 
 export interface QueryResult {
   readonly columns: readonly ResultColumn[];
@@ -138,15 +202,51 @@ export class Api {
     this.http.post<{ person: Person }>('/api/accounts', { login, name, password });
 
   files = () => this.http.get<{ files: FileEntry[] }>('/api/files');
-  createFile = (name: string) => this.http.post<{ id: string }>('/api/files', { name });
+  createFile = (name: string, timeZone: string) =>
+    this.http.post<{ id: string }>('/api/files', { name, timeZone });
+  adoptFile = (picked: File, name: string) =>
+    this.http.post<{ id: string; notes: readonly string[] }>('/api/files/adopt', picked, {
+      params: { name },
+      headers: { 'content-type': 'application/vnd.sqlite3' },
+    });
 
   design = (file: string) => this.http.get<FileInfo>(`${base(file)}/design`);
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
   keepDraft = (file: string, draft: Draft) => this.http.put(`${base(file)}/draft`, draft);
-  checkDraft = (file: string, draft: Draft) =>
-    this.http.post<CheckResult>(`${base(file)}/draft/check`, draft);
-  applyDraft = (file: string, draft: Draft) =>
-    this.http.post<{ design: Design; counts: Record<string, number> }>(`${base(file)}/draft/apply`, draft);
+  checkDraft = (file: string, draft: Draft, watch: string) =>
+    this.http.post<CheckResult>(`${base(file)}/draft/check`, { ...draft, watch });
+  applyDraft = (file: string, draft: Draft, watch: string) =>
+    this.http.post<{ design: Design; counts: Record<string, number> }>(`${base(file)}/draft/apply`, {
+      ...draft,
+      watch,
+    });
+  progress = (file: string, watch: string) =>
+    this.http.get<{ progress: Progress | null }>(`${base(file)}/progress/${watch}`);
+  found = (file: string, draft: Draft, number: number, offset: number) =>
+    this.http.post<{ rows: RowToMend[] }>(`${base(file)}/draft/found`, { ...draft, number, offset });
+  preview = (file: string, draft: Draft, table: string, field: string) =>
+    this.http.post<Preview>(`${base(file)}/draft/preview`, { ...draft, table, field });
+  linkOffers = (
+    file: string,
+    request: {
+      readonly between?: { readonly child: string; readonly parent: string };
+      readonly watch?: string;
+    },
+  ) => this.http.post<{ offers: LinkOffer[] }>(`${base(file)}/links/offers`, request);
+  mapPdf = (file: string, drawing: MapDrawing) =>
+    this.http.post(`${base(file)}/map/pdf`, drawing, { responseType: 'blob' });
+  definitionsZip = (file: string) => `${base(file)}/definitions.zip`;
+  schemaSql = (file: string) => `${base(file)}/schema.sql`;
+  readDefinitions = (file: string, picked: File) =>
+    this.http.post<Draft>(`${base(file)}/definitions/read`, picked, {
+      headers: { 'content-type': 'application/octet-stream' },
+    });
+  changes = (file: string) => this.http.get<{ changes: AppliedChange[] }>(`${base(file)}/changes`);
+  undoChange = (file: string, version: number, watch: string) =>
+    this.http.post<{ design: Design; counts: Record<string, number> }>(
+      `${base(file)}/changes/${version}/undo`,
+      { watch },
+    );
   saveDefinition = (file: string, document: Query | Form | Report) =>
     this.http.put<{ design: Design }>(`${base(file)}/definitions/${document.id}`, document);
   dropDefinition = (file: string, id: string) =>
@@ -154,10 +254,16 @@ export class Api {
 
   window = (file: string, table: string, request: WindowRequest) =>
     this.http.post<{ total: number; rows: Cell[][] }>(`${base(file)}/tables/${table}/window`, request);
+  row = (file: string, table: string, key: RowKey) =>
+    this.http.get<{ cells: Cell[] }>(`${base(file)}/tables/${table}/row`, {
+      params: { key: JSON.stringify(key) },
+    });
   saveRows = (file: string, request: SaveRequest) =>
     this.http.post<{ saved: SavedRow[] }>(`${base(file)}/rows`, request);
-  choices = (file: string, field: string, search: string): Observable<Choice[]> =>
-    this.http.get<Choice[]>(`${base(file)}/lookups/${field}`, { params: { search } });
+  choices = (file: string, field: string, request: ChoiceRequest): Observable<readonly Choice[]> =>
+    this.http
+      .post<{ choices: Choice[] }>(`${base(file)}/lookups/${field}`, request)
+      .pipe(map(({ choices }) => choices));
   previewForm = (file: string, form: Form, key: RowKey | null) =>
     this.http.post<RecordData | null>(`${base(file)}/forms/preview`, { form, key });
 
@@ -183,8 +289,23 @@ export class Api {
     });
   saveRecord = (file: string, screen: string, request: SaveRequest) =>
     this.http.post<{ saved: SavedRow[] }>(`${base(file)}/desk/screens/${screen}/save`, request);
-  screenChoices = (file: string, screen: string, field: string, search: string): Observable<Choice[]> =>
-    this.http.get<Choice[]>(`${base(file)}/desk/screens/${screen}/lookups/${field}`, { params: { search } });
+  screenChoices = (
+    file: string,
+    screen: string,
+    field: string,
+    request: ChoiceRequest,
+  ): Observable<readonly Choice[]> =>
+    this.http
+      .post<{ choices: Choice[] }>(`${base(file)}/desk/screens/${screen}/lookups/${field}`, request)
+      .pipe(map(({ choices }) => choices));
+
+  upload = (file: string, picked: File, picture: boolean) =>
+    this.http.post<Attachment>(`${base(file)}/attachments`, picked, {
+      params: { name: picked.name, picture: picture ? 'yes' : 'no' },
+      headers: { 'content-type': 'application/octet-stream' },
+    });
+  attachment = (file: string, id: number, part: 'whole' | 'preview') =>
+    `${base(file)}/attachments/${id}${part === 'preview' ? '/preview' : ''}`;
 }
 
 const base = (file: string): string => `/api/files/${encodeURIComponent(file)}`;

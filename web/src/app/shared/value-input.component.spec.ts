@@ -9,7 +9,7 @@ import { BRITISH } from '@heathridge/core/values';
 import { field, lookup } from '../../../../core/src/design/testing/office';
 import type { Choice } from './api.service';
 import { ICONS } from './icons';
-import { ValueInputComponent, type Held } from './value-input.component';
+import { ValueInputComponent, type Fetch, type Held } from './value-input.component';
 
 @Component({
   selector: 'hr-host',
@@ -33,7 +33,7 @@ class HostComponent {
   readonly seen: Held[] = [];
   choices: readonly Choice[] = [];
   broken = false;
-  readonly fetch = (_: string, search: string) =>
+  readonly fetch: Fetch = (_, { search }) =>
     this.broken
       ? throwError(() => new Error('no answer'))
       : of(this.choices.filter(([, text]) => text.toLowerCase().includes(search.toLowerCase())));
@@ -78,6 +78,16 @@ describe('ValueInputComponent', () => {
     control().dispatchEvent(new Event('blur'));
     await fixture.whenStable();
   }
+
+  it('shows the plain value at once when it is entered, picked whole', async () => {
+    const input = await show({ kind: 'money', places: 2 }, { value: '1234.50' });
+    expect(input.value).toBe('£1,234.50');
+    input.dispatchEvent(new Event('focus'));
+    // Without waiting: what is typed next replaces it all.
+    expect([input.value, input.selectionStart, input.selectionEnd]).toEqual(['1234.50', 0, 7]);
+    await fixture.whenStable();
+    expect([input.value, input.selectionStart, input.selectionEnd]).toEqual(['1234.50', 0, 7]);
+  });
 
   it('shows a value as people read it and reads it back as typed', async () => {
     const input = await show({ kind: 'money', places: 2 }, { value: '1234.50' });

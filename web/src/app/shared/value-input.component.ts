@@ -7,12 +7,28 @@ import {
 } from '@angular/material/autocomplete';
 import { MatDatepickerModule, type MatDatepickerInputEvent } from '@angular/material/datepicker';
 import { MatIconModule } from '@angular/material/icon';
-import { catchError, debounceTime, of, Subject, switchMap, type Observable } from 'rxjs';
+import { catchError, debounceTime, EMPTY, map, of, Subject, switchMap, type Observable } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { valueKind, type Field } from '@heathridge/core/design';
-import { editText, isNumeric, readValue, showValue, type Reading, type Value } from '@heathridge/core/values';
-import type { Choice } from './api.service';
+import { comesWithText, valueKind, type Field } from '@heathridge/core/design';
+import {
+  editText,
+  fitPattern,
+  isNumeric,
+  parsePattern,
+  readValue,
+  showValue,
+  type Reading,
+  type Value,
+} from '@heathridge/core/values';
+import type { Choice, ChoiceRequest } from './api.service';
+import { AttachmentInputComponent } from './attachment-input.component';
 import { Toast } from './toast.service';
+
+/** Where a lookup's choices come from. */
+export type Fetch = (field: string, request: ChoiceRequest) => Observable<readonly Choice[]>;
+
+/** Stands among the choices for adding a row. */
+const ADD = 'add';
 
 /** What an input holds: the value, the text a lookup shows, and what was typed while it cannot be read. */
 export interface Held {
@@ -27,7 +43,7 @@ export interface Held {
 /** The input for a field, after its kind: line, area, tick, choice, calendar or search in another table. */
 @Component({
   selector: 'hr-value-input',
-  imports: [MatAutocompleteModule, MatDatepickerModule, MatIconModule],
+  imports: [AttachmentInputComponent, MatAutocompleteModule, MatDatepickerModule, MatIconModule],
   template: `
     @switch (field().type.kind) {
       @case ('tick') {
@@ -45,22 +61,70 @@ export interface Held {
         />
       }
       @case ('choice') {
-        <select
-          #control
-          class="input"
-          [class.wrong]="wrong()"
-          [id]="inputId()"
-          [disabled]="readonly()"
-          [attr.aria-label]="label()"
-          [attr.aria-invalid]="wrong()"
-          [attr.aria-describedby]="describedBy()"
-          (change)="emit({ value: $any($event.target).value || null })"
-        >
-          <option value="" [selected]="held().value === null"></option>
-          @for (choice of choices(); track choice) {
-            <option [value]="choice" [selected]="held().value === choice">{{ choice }}</option>
-          }
-        </select>
+        @if (asRadio()) {
+          <span class="radios" role="radiogroup" [attr.aria-label]="label() ?? field().label">
+            @for (choice of choices(); track choice; let first = $first) {
+              <label
+                ><input
+                  type="radio"
+                  [name]="inputId() || field().id"
+                  [id]="first ? inputId() : ''"
+                  [checked]="held().value === choice"
+                  [disabled]="readonly()"
+                  [attr.aria-invalid]="wrong()"
+                  (change)="emit({ value: choice })"
+                />
+                @if (colourOf(choice); as colour) {
+                  <span class="dot" [class]="colour"></span>
+                }
+                {{ choice }}</label
+              >
+            }
+            @if (held().value !== null && !readonly()) {
+              <button class="link small" type="button" (click)="emit({ value: null })">none</button>
+            }
+          </span>
+        } @else {
+          <select
+            #control
+            class="input"
+            [class.wrong]="wrong()"
+            [id]="inputId()"
+            [disabled]="readonly()"
+            [attr.aria-label]="label()"
+            [attr.aria-invalid]="wrong()"
+            [attr.aria-describedby]="describedBy()"
+            (change)="emit({ value: $any($event.target).value || null })"
+          >
+            <option value="" [selected]="held().value === null"></option>
+            @for (choice of choices(); track choice) {
+              <option [value]="choice" [selected]="held().value === choice">{{ choice }}</option>
+            }
+            @if (foreignChoice(); as other) {
+              <option [value]="other" selected>{{ other }}</option>
+            }
+          </select>
+        }
+      }
+      @case ('picture') {
+        <hr-attachment-input
+          [held]="held()"
+          [picture]="true"
+          [readonly]="readonly()"
+          [inputId]="inputId()"
+          [label]="label() ?? field().label"
+          (changed)="emit($event)"
+        />
+      }
+      @case ('file') {
+        <hr-attachment-input
+          [held]="held()"
+          [picture]="false"
+          [readonly]="readonly()"
+          [inputId]="inputId()"
+          [label]="label() ?? field().label"
+          (changed)="emit($event)"
+        />
       }
       @case ('longText') {
         <textarea
@@ -110,11 +174,24 @@ export interface Held {
           <mat-autocomplete
             #list="matAutocomplete"
             autoActiveFirstOption
+            [panelWidth]="panelWidth()"
             [displayWith]="asText"
             (optionSelected)="choose($event)"
           >
             @for (choice of found(); track choice[0]) {
-              <mat-option [value]="choice">{{ choice[1] }}</mat-option>
+              <mat-option [value]="choice"
+                ><span class="option"
+                  ><span>{{ choice[1] }}</span>
+                  @for (column of choice.slice(2); track $index) {
+                    <span class="soft">{{ column }}</span>
+                  }
+                </span></mat-option
+              >
+            }
+            @if (mayAdd(); as text) {
+              <mat-option [value]="ADD"
+                ><span class="moss">Add “{{ text }}” here …</span></mat-option
+              >
             }
           </mat-autocomplete>
         }
@@ -134,8 +211,10 @@ export interface Held {
             [attr.aria-invalid]="wrong()"
             [attr.aria-describedby]="describedBy()"
             [value]="shown()"
-            (focus)="begin()"
-            (input)="type($any($event.target).value)"
+            (pointerdown)="pointed = true"
+            (focus)="begin($any($event.target))"
+            [attr.placeholder]="pattern()"
+            (input)="typeInto($any($event.target), $any($event))"
             (blur)="leave()"
             (keydown.enter)="leave()"
           />
@@ -199,6 +278,29 @@ export interface Held {
       margin: 7px 0;
       accent-color: var(--moss);
     }
+    .radios {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px 14px;
+      padding: 6px 0;
+    }
+    .radios label {
+      display: inline-flex;
+      align-items: center;
+      gap: 5px;
+    }
+    .radios input {
+      accent-color: var(--moss);
+    }
+    .option {
+      display: grid;
+      grid-auto-columns: minmax(0, 1fr);
+      grid-auto-flow: column;
+      gap: 16px;
+    }
+    .moss {
+      color: var(--moss);
+    }
     .hidden-date {
       position: absolute;
       width: 0;
@@ -221,9 +323,18 @@ export class ValueInputComponent {
   readonly describedBy = input<string | null>(null);
   /** A message from outside, such as a rule that is broken: the input only marks itself. */
   readonly refused = input(false);
+  /** Whether there is a way to add a row to the other table here. */
+  readonly canAdd = input(false);
   /** Where a lookup's choices come from. */
-  readonly fetch = input<(field: string, search: string) => Observable<readonly Choice[]>>(() => of([]));
+  readonly fetch = input<Fetch>(() => of([]));
+  /** The row it stands in, which may narrow a lookup's choices. */
+  readonly row = input<Readonly<Record<string, Value>> | null>(null);
   readonly changed = output<Held>();
+  /** Somebody wants to add a row to the other table, with this text to begin with. */
+  readonly adding = output<string>();
+  readonly ADD = ADD;
+  /** Whether the way in was a click, which puts the cursor somewhere itself. */
+  pointed = false;
 
   private readonly control = viewChild<ElementRef<HTMLInputElement>>('control');
   private readonly trigger = viewChild(MatAutocompleteTrigger);
@@ -232,11 +343,35 @@ export class ValueInputComponent {
   /** What stands in the line while it is being typed in; null while the value is shown. */
   private readonly draft = signal<string | null>(null);
   readonly found = signal<readonly Choice[]>([]);
+  /** The search that `found` answers. */
+  private readonly answered = signal<string | null>(null);
   private readonly kind = computed(() => valueKind(this.field().type));
   readonly numeric = computed(() => isNumeric(this.kind()));
   readonly choices = computed(() => {
     const { type } = this.field();
     return type.kind === 'choice' ? type.choices : [];
+  });
+  readonly asRadio = computed(() => {
+    const { type } = this.field();
+    return type.kind === 'choice' && type.as === 'radio';
+  });
+  /** A value that is no choice any more still shows. */
+  readonly foreignChoice = computed(() => {
+    const { value } = this.held();
+    return typeof value === 'string' && !this.choices().includes(value) ? value : null;
+  });
+  readonly pattern = computed(() => {
+    const { type } = this.field();
+    return type.kind === 'text' ? (type.pattern ?? null) : null;
+  });
+  /** What was typed and matches nothing, where a missing row may be added. */
+  readonly mayAdd = computed(() => {
+    const { type } = this.field();
+    const text = this.draft()?.trim() ?? '';
+    const known = this.found().some(([, shown]) => shown.toLowerCase() === text.toLowerCase());
+    const may = type.kind === 'lookup' && type.addHere === true && this.canAdd();
+    // Not before the answer is there: Enter would add what is only being looked for.
+    return may && text !== '' && !known && this.answered()?.trim() === text ? text : '';
   });
   readonly wrong = computed(() => this.refused() || this.held().problem !== undefined);
   readonly asDate = computed(() => {
@@ -250,7 +385,7 @@ export class ValueInputComponent {
     if (draft !== null) return draft;
     const { typed, text, value } = this.held();
     if (typed !== undefined) return typed;
-    if (this.field().type.kind === 'lookup') return text ?? '';
+    if (comesWithText(this.field())) return text ?? '';
     return showValue(this.kind(), value, this.reading().locale);
   });
 
@@ -259,11 +394,17 @@ export class ValueInputComponent {
       .pipe(
         debounceTime(120),
         switchMap((search) =>
-          this.fetch()(this.field().id, search).pipe(catchError((error: unknown) => this.failed(error))),
+          this.fetch()(this.field().id, { search, row: this.row() }).pipe(
+            map((choices) => ({ search, choices })),
+            catchError((error: unknown) => this.failed(error)),
+          ),
         ),
         takeUntilDestroyed(),
       )
-      .subscribe((choices) => this.found.set(choices));
+      .subscribe(({ search, choices }) => {
+        this.found.set(choices);
+        this.answered.set(search);
+      });
     // A value that comes from outside ends what is being typed.
     effect(() => {
       this.held();
@@ -271,25 +412,64 @@ export class ValueInputComponent {
     });
   }
 
-  /** Puts the cursor here, with all of the text picked. */
-  focus(start?: string): void {
+  /** Puts the cursor here, with all of the text picked. True when it could be put here. */
+  focus(start?: string): boolean {
     const element = this.control()?.nativeElement;
     element?.focus();
+    const taken = element !== undefined && document.activeElement === element;
     if (start !== undefined && element && 'select' in element) {
       this.draft.set(start);
       element.value = start;
       if (this.field().type.kind === 'lookup') this.search(start);
     } else element?.select?.();
+    return taken;
   }
 
-  begin(): void {
+  /**
+   * Shows the value as it is typed, at once and picked whole: a new text moves the cursor to its end, and
+   * what was picked by the way in (such as Tab) can't be told yet. Not after a click, which
+   * puts the cursor somewhere itself.
+   */
+  begin(element: HTMLInputElement): void {
     if (this.readonly() || this.held().typed !== undefined) return;
     const { value } = this.held();
-    this.draft.set(editText(this.kind(), value, this.reading().locale));
+    const text = editText(this.kind(), value, this.reading().locale);
+    if (element.value !== text) {
+      element.value = text;
+      if (!this.pointed) element.select();
+    }
+    this.draft.set(text);
   }
 
   type(text: string): void {
     this.draft.set(text);
+  }
+
+  /** Lets what is typed fall into its places, as long as it is typed at the end and fits. */
+  typeInto(element: HTMLInputElement, event: InputEvent): void {
+    const text = element.value;
+    const pattern = this.pattern();
+    const parsed = pattern === null ? null : parsePattern(pattern);
+    const atEnd = element.selectionStart === text.length;
+    if (parsed?.ok && atEnd && !event.inputType.startsWith('delete')) {
+      const fitted = fitPattern(parsed.slots, text);
+      // What does not fit stays as it was typed: it is told when the field is left.
+      if (fitted.misfit === null && fitted.text !== '') element.value = fitted.text;
+    }
+    this.draft.set(element.value);
+  }
+
+  colourOf(choice: string): string {
+    const { type } = this.field();
+    return type.kind === 'choice' ? (type.colours?.[choice] ?? '') : '';
+  }
+
+  /** A list with several columns is wider than a narrow input. */
+  panelWidth(): number | string {
+    const type = this.field().type;
+    const columns = type.kind === 'lookup' ? (type.columns?.length ?? 0) : 0;
+    const own = this.control()?.nativeElement.offsetWidth ?? 0;
+    return columns === 0 ? '' : Math.max(own, 180 + 130 * columns);
   }
 
   open(): void {
@@ -305,6 +485,12 @@ export class ValueInputComponent {
     Array.isArray(choice) ? String(choice[1]) : typeof choice === 'string' ? choice : '';
 
   choose({ option }: MatAutocompleteSelectedEvent): void {
+    if (option.value === ADD) {
+      const text = this.mayAdd();
+      this.draft.set(null);
+      this.adding.emit(text);
+      return;
+    }
     const [value, text] = option.value as Choice;
     this.draft.set(null);
     this.emit({ value, text });
@@ -319,6 +505,7 @@ export class ValueInputComponent {
 
   /** Reads what was typed; what cannot be read stays as it was typed, with the reason. */
   leave(): void {
+    this.pointed = false;
     const draft = this.draft();
     if (draft === null || this.readonly()) return;
     if (this.field().type.kind === 'lookup') {
@@ -337,9 +524,9 @@ export class ValueInputComponent {
     return this.draft() !== null;
   }
 
-  private failed(error: unknown): Observable<Choice[]> {
+  private failed(error: unknown): Observable<never> {
     this.toast.problem(error);
-    return of([]);
+    return EMPTY;
   }
 
   private leaveLookup(draft: string): void {
@@ -356,7 +543,7 @@ export class ValueInputComponent {
         this.emit({ value: null, text: null });
         return;
       }
-      this.fetch()(this.field().id, text).subscribe((choices) => {
+      this.fetch()(this.field().id, { search: text, row: this.row() }).subscribe((choices) => {
         const exact = choices.filter(([, shown]) => shown.toLowerCase() === text.toLowerCase());
         const only = exact.length > 0 ? exact : choices;
         this.draft.set(null);

@@ -1,0 +1,81 @@
+import { chromium, type Page } from '@playwright/test';
+import type { Change } from '@heathridge/core/change';
+import { plainField, plainTable, type FieldType } from '@heathridge/core/design';
+import { CHROMIUM, startServer } from '../scripts/browser.mjs';
+
+const MANY = 100;
+const FEW = 10;
+const MOVES = 90;
+
+/** Tables in a tree, each with a second link across it. */
+function tables(count: number): Change[] {
+  return Array.from({ length: count }, (_, i): Change => {
+    const to = (parent: number): FieldType => ({
+      kind: 'lookup',
+      table: `t_${parent}`,
+      shows: null,
+      onDelete: 'refuse',
+    });
+    const fields = [
+      plainField(`f_${i}no`, 'number', 'Number', { kind: 'runningNumber', prefix: '', width: 0, first: 1 }),
+      plainField(`f_${i}name`, 'name', 'Name', { kind: 'text', most: 40 }),
+      ...(i > 0 ? [plainField(`f_${i}a`, 'belongs_to', 'Belongs to', to(Math.floor((i - 1) / 3)))] : []),
+      ...(i > 4 ? [plainField(`f_${i}b`, 'see_also', 'See also', to(i - 4))] : []),
+    ];
+    const table = plainTable(`t_${i}`, `table_${i}`, `Table ${i}`, `Tables ${i}`, fields);
+    return { change: 'addTable', table };
+  });
+}
+
+async function send(page: Page, url: string, path: string, data: unknown): Promise<unknown> {
+  const answer = await page.request.post(`${url}/api/${path}`, { data, headers: { origin: url } });
+  if (!answer.ok()) throw new Error(await answer.text());
+  return answer.json();
+}
+
+/** Milliseconds between frames, that of 19 in 20, while a card is dragged over the map. */
+async function framesOf(page: Page, url: string, count: number): Promise<number> {
+  const file = ((await send(page, url, 'files', { name: `Map of ${count}` })) as { id: string }).id;
+  await send(page, url, `files/${file}/draft/apply`, { base: 0, changes: tables(count) });
+  await page.goto(`${url}/file/${file}`);
+  const card = page.locator('[data-table="t_0"] .face');
+  await card.waitFor();
+  // The layout of many tables comes from a worker.
+  await page.waitForTimeout(4000);
+  const box = (await card.boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await page.mouse.down();
+  await page.evaluate(
+    'window.frameTimes = []; (function note(at) { if (at) window.frameTimes.push(at); requestAnimationFrame(note); })()',
+  );
+  for (let i = 0; i < MOVES; i++)
+    await page.mouse.move(300 + 200 * Math.sin(i / 9), 420 + 200 * Math.cos(i / 7));
+  const frames = await page.evaluate<number[]>('window.frameTimes');
+  await page.mouse.up();
+  const between = frames
+    .slice(1)
+    .map((at, i) => at - frames[i]!)
+    .sort((a, b) => a - b);
+  return between[Math.floor(between.length * 0.95)]!;
+}
+
+/** How a map of 100 tables follows the pointer, to one of 10. */
+export async function mapFrames(): Promise<{ ours: number; theirs: number }> {
+  const server = await startServer({ demo: false });
+  const browser = await chromium.launch(CHROMIUM);
+  try {
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+    await page.goto(server.url);
+    await send(page, server.url, 'accounts', {
+      login: 'bench',
+      name: 'Bench',
+      password: 'a long enough password',
+    });
+    const theirs = await framesOf(page, server.url, FEW);
+    const ours = await framesOf(page, server.url, MANY);
+    return { ours, theirs };
+  } finally {
+    await browser.close();
+    await server.stop();
+  }
+}

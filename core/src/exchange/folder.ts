@@ -1,0 +1,106 @@
+import * as v from 'valibot';
+import { Definition, emptyDesign, type Design } from '../design';
+
+/** A file of the folder in which a whole definition is written. */
+export interface FolderFile {
+  /** With forward slashes: `tables/hire.json`. */
+  readonly path: string;
+  readonly text: string;
+}
+
+export type FolderRead =
+  | { readonly ok: true; readonly design: Omit<Design, 'version'> }
+  | { readonly ok: false; readonly message: string };
+
+const FOLDERS = {
+  table: 'tables',
+  query: 'queries',
+  form: 'forms',
+  report: 'reports',
+  kept: 'kept',
+} as const;
+
+const slug = (label: string): string =>
+  label
+    .normalize('NFD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 40);
+
+const written = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
+
+/**
+ * A whole definition as files of readable JSON, one an object. It is stable: the same design gives the
+ * same bytes, members keep the order of their schema, and a change of one object changes its file alone.
+ * `order.json` says in which order objects of a sort stand.
+ */
+export function toFolder(design: Design): FolderFile[] {
+  const files: FolderFile[] = [
+    { path: 'settings.json', text: written(v.parse(Definition, design.settings)) },
+  ];
+  const order: Record<string, string[]> = {};
+  const put = (type: keyof typeof FOLDERS, id: string, name: string, document: Definition): void => {
+    (order[FOLDERS[type]] ??= []).push(id);
+    const path = `${FOLDERS[type]}/${[slug(name), id].filter((part) => part !== '').join('.')}.json`;
+    files.push({ path, text: written(v.parse(Definition, document)) });
+  };
+  for (const table of design.tables) put('table', table.id, table.name, table);
+  for (const query of design.queries) put('query', query.id, query.label, query);
+  for (const form of design.forms) put('form', form.id, form.label, form);
+  for (const report of design.reports) put('report', report.id, report.label, report);
+  for (const kept of design.kept) put('kept', kept.id, kept.name, kept);
+  files.push({ path: 'order.json', text: written(order) });
+  return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+}
+
+const Order = v.record(v.string(), v.array(v.string()));
+
+/** Reads a folder back. The message of a refusal names the file at fault. */
+export function fromFolder(files: readonly FolderFile[]): FolderRead {
+  const documents: Definition[] = [];
+  let order: Record<string, string[]> = {};
+  for (const { path, text } of files) {
+    if (!path.endsWith('.json')) continue;
+    let value: unknown;
+    try {
+      value = JSON.parse(text);
+    } catch (error) {
+      return { ok: false, message: `${path} is no JSON: ${(error as Error).message}` };
+    }
+    const isOrder = /(^|\/)order\.json$/.test(path);
+    const read = isOrder ? v.safeParse(Order, value) : v.safeParse(Definition, value);
+    if (!read.success) {
+      const [issue] = read.issues;
+      const at = v.getDotPath(issue);
+      return { ok: false, message: `${path}${at ? `, ${at}` : ''}: ${issue.message}` };
+    }
+    if (isOrder) order = read.output as Record<string, string[]>;
+    else documents.push(read.output as Definition);
+  }
+  if (documents.length === 0) return { ok: false, message: 'There is no definition in this folder.' };
+  const ids = documents.map(({ id }) => id);
+  const twice = ids.find((id, i) => ids.indexOf(id) < i);
+  if (twice !== undefined) return { ok: false, message: `Two files describe ${twice}.` };
+  const of = <T extends keyof typeof FOLDERS>(type: T): Extract<Definition, { type: T }>[] => {
+    const place = (id: string): number => {
+      const at = (order[FOLDERS[type]] ?? []).indexOf(id);
+      return at < 0 ? Number.MAX_SAFE_INTEGER : at;
+    };
+    const sorted = [...documents].sort((a, b) => place(a.id) - place(b.id) || (a.id < b.id ? -1 : 1));
+    return sorted.filter((document): document is Extract<Definition, { type: T }> => document.type === type);
+  };
+  const settings = documents.find((document) => document.type === 'settings');
+  return {
+    ok: true,
+    design: {
+      settings: settings?.type === 'settings' ? settings : emptyDesign().settings,
+      tables: of('table'),
+      queries: of('query'),
+      forms: of('form'),
+      reports: of('report'),
+      kept: of('kept'),
+    },
+  };
+}

@@ -1,0 +1,3 @@
+export * from './folder';
+export * from './difference';
+export * from './standard-sql';

@@ -1,0 +1,217 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { and, desc, eq, gt, isNull, max } from 'drizzle-orm';
+import {
+  checkPlan,
+  COPY,
+  steps,
+  tablesRekeyed,
+  UndoCarrier,
+  undoneDesign,
+  type Applied,
+  type Change,
+} from '@heathridge/core/change';
+import { idsUsed, type Design } from '@heathridge/core/design';
+import { sqlText } from '@heathridge/core/expression';
+import type { Clock } from '../clock';
+import { Problem } from '../http/problem';
+import type { JobPool } from '../jobs/pool';
+import { loadDesign, saveDesign } from '../store/definitions';
+import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
+import type { Files, OpenFile } from '../store/files';
+import { change as changeLog, history } from '../store/file-schema';
+import { copyName, discardCopy, locked, MOST_TIME, type ApplyResult } from './apply';
+import { runChecks, runSteps, type Tell } from './run';
+
+/** An applied draft, as the list of applied changes shows it. */
+export interface AppliedChange {
+  readonly version: number;
+  readonly at: string;
+  readonly by: string;
+  readonly what: 'draft applied' | 'draft undone';
+  readonly changes: readonly Change[];
+  /** What tables, fields and documents that the changes name were called before, by id. */
+  readonly names: Readonly<Record<string, string>>;
+  readonly undoneAt: string | null;
+  readonly undoneBy: string | null;
+  /** True for the one that can be undone next. */
+  readonly canUndo: boolean;
+}
+
+/** The design changes of a file, newest first. */
+export function appliedChanges(file: OpenFile): AppliedChange[] {
+  const rows = file.orm.select().from(changeLog).orderBy(desc(changeLog.version)).all();
+  const next = rows.find(({ what, undoneAt }) => what === 'draft applied' && undoneAt === null);
+  return rows.map(({ version, at, by, what, changes, undoneAt, undoneBy, safeCopy, before }) => ({
+    version,
+    at,
+    by,
+    what: what as AppliedChange['what'],
+    changes: what === 'draft applied' ? (JSON.parse(changes) as Change[]) : [],
+    names: before === null ? {} : namesIn(JSON.parse(before) as Design, idsUsed(JSON.parse(changes))),
+    undoneAt,
+    undoneBy,
+    canUndo:
+      version === next?.version &&
+      before !== null &&
+      safeCopy !== null &&
+      existsSync(join(file.copies, safeCopy)),
+  }));
+}
+
+function namesIn(design: Design, ids: ReadonlySet<string>): Record<string, string> {
+  const all = [
+    ...design.tables,
+    ...design.tables.flatMap(({ fields }) => fields),
+    ...design.queries,
+    ...design.forms,
+    ...design.reports,
+  ];
+  return Object.fromEntries(all.flatMap(({ id, label }) => (ids.has(id) ? [[id, label]] : [])));
+}
+
+/** What a child is given to undo an applied draft. */
+export interface UndoOrder {
+  readonly version: number;
+  readonly by: string;
+  readonly now: string;
+  readonly today: string;
+  readonly copies: string;
+  readonly copy: string;
+}
+
+/**
+ * Undoes the newest applied draft that is not undone yet: structure, definitions and rows go back to what
+ * they were, with what people have written since kept. Takes a safe copy first, like any change.
+ */
+export async function undoDraft(
+  files: Files,
+  jobs: JobPool,
+  id: string,
+  version: number,
+  by: string,
+  clock: Clock,
+  options: { readonly signal?: AbortSignal; readonly tell?: Tell } = {},
+): Promise<Design> {
+  const file = files.get(id);
+  const wanted = appliedChanges(file).find((change) => change.version === version);
+  if (!wanted?.canUndo)
+    throw new Problem(
+      'design-moved',
+      'This change cannot be undone: a later one must be undone first, or its safe copy is gone.',
+      { version: file.design.version },
+    );
+  const copy = copyName(clock);
+  const order = { version, by, now: clock.now(), today: clock.today(), copies: file.copies, copy };
+  const result = await files.whileChanging(id, () =>
+    jobs.run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options }).catch((error: unknown) => {
+      discardCopy(join(file.copies, copy));
+      throw error;
+    }),
+  );
+  if (!result.done)
+    throw new Problem('draft-stopped', 'message' in result ? result.message : 'The design has moved on.', {
+      findings: 'findings' in result ? result.findings : null,
+    });
+  return files.reload(id);
+}
+
+/** The work of {@link undoDraft} on a writing connection of its own, in a child. */
+export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
+  const db = openForWriting(path);
+  try {
+    const orm = ormOver(db);
+    const row = orm.select().from(changeLog).where(eq(changeLog.version, order.version)).get();
+    if (!row?.before || !row.after || !row.safeCopy)
+      return { done: false, message: 'There is no record of how it was before.', findings: null };
+    const applied: Applied = {
+      before: JSON.parse(row.before) as Design,
+      after: JSON.parse(row.after) as Design,
+      changes: JSON.parse(row.changes) as Change[],
+    };
+    db.exec(`ATTACH ${sqlText(join(order.copies, row.safeCopy))} AS ${COPY}`);
+    tell({ step: 0, of: 1, what: 'Taking a safe copy' });
+    return locked(db, path, join(order.copies, order.copy), () =>
+      inTransaction(db, orm, order, applied, row.historyMark ?? 0, tell),
+    );
+  } finally {
+    db.close();
+  }
+}
+
+function inTransaction(
+  db: Connection,
+  orm: Orm,
+  order: UndoOrder,
+  applied: Applied,
+  mark: number,
+  tell: Tell,
+): ApplyResult {
+  const current = loadDesign(orm);
+  const target = undoneDesign(current, applied);
+  const written = new Set(
+    orm
+      .selectDistinct({ table: history.table })
+      .from(history)
+      .where(gt(history.id, mark))
+      .all()
+      .map(({ table }) => table),
+  );
+  const rekeyed = tablesRekeyed(applied).find(({ id }) => written.has(id));
+  if (rekeyed)
+    return {
+      done: false,
+      message: `The key of ${rekeyed.label} was changed, and rows have been written since: they cannot be told apart any more. The safe copy taken then holds the file as it was.`,
+      findings: null,
+    };
+  const carrier = new UndoCarrier(current, target, applied, { tables: written, mark });
+  const evolved = { design: target, carry: {} };
+  const plan = checkPlan(current, evolved, [], carrier);
+  const stopped = plan.notices.some(({ level }) => level === 'stop');
+  const list = stopped ? [] : steps(current, evolved, carrier);
+  const of = plan.maps.length + plan.rows.length + list.length + 1;
+  const result = runChecks(db, plan, order.today, (at) => tell({ ...at, of }));
+  if (!result.clear) {
+    const [finding] = result.findings;
+    const stop = result.notices.find(({ level }) => level === 'stop');
+    return {
+      done: false,
+      message:
+        stop?.message ?? `${finding?.count ?? 0} rows written since do not fit: ${finding?.message ?? ''}`,
+      findings: result,
+    };
+  }
+  runSteps(db, plan, list, order.today, (at) =>
+    tell({ step: of - list.length - 1 + at.step, of, what: at.what }),
+  );
+  tell({ step: of - 1, of, what: 'Checking that every link has its row' });
+  const orphans = db.prepare('PRAGMA main.foreign_key_check').raw().all();
+  if (orphans.length > 0)
+    return {
+      done: false,
+      message: `${orphans.length} rows written since would point to rows that are gone.`,
+      findings: null,
+    };
+  saveDesign(orm, target);
+  orm
+    .update(changeLog)
+    .set({ undoneAt: order.now, undoneBy: order.by })
+    .where(and(eq(changeLog.version, order.version), isNull(changeLog.undoneAt)))
+    .run();
+  orm
+    .insert(changeLog)
+    .values({
+      at: order.now,
+      by: order.by,
+      what: 'draft undone',
+      changes: JSON.stringify({ undoes: order.version }),
+      safeCopy: order.copy,
+      historyMark:
+        orm
+          .select({ id: max(history.id) })
+          .from(history)
+          .get()?.id ?? 0,
+    })
+    .run();
+  return { done: true };
+}

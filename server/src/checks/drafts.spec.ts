@@ -1,0 +1,472 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import {
+  createIndexes,
+  createReadable,
+  createTable,
+  createTriggers,
+  evolve,
+  type Change,
+} from '@heathridge/core/change';
+import {
+  dependantsOf,
+  emptyDesign,
+  idsOfTable,
+  plainField,
+  plainTable,
+  storedFields,
+  typeOf,
+  type Design,
+  type Field,
+  type FieldType,
+  type Table,
+} from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
+import { dice } from '@heathridge/demo';
+import { apply } from '../change/apply';
+import { UNWATCHED } from '../change/run';
+import { undo } from '../change/undo';
+import { loadDesign, saveDesign } from '../store/definitions';
+import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
+import '../testing/timeouts';
+
+/**
+ * Drafts made by chance on rows made by chance. After each apply the engine's own checks must be clean and
+ * the schema the one that would be made from scratch; after undoing it the file must hold what it held.
+ */
+describe('drafts made by chance', () => {
+  const DRAFTS = 1000;
+
+  it(`leave a sound file when applied and the old one when undone (${DRAFTS} drafts)`, () => {
+    const folder = mkdtempSync(join(tmpdir(), 'heathridge-drafts-'));
+    const tally = { applied: 0, stopped: 0, kept: 0 };
+    try {
+      for (let world = 0; tally.applied + tally.stopped < DRAFTS; world++) {
+        const file = new World(join(folder, `w${world}.db`), join(folder, 'copies'), world);
+        try {
+          for (let i = 0; i < 12 && tally.applied + tally.stopped < DRAFTS; i++) file.draft(tally);
+        } finally {
+          file.close();
+        }
+      }
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
+    expect(tally.applied + tally.stopped).toBe(DRAFTS);
+    // A check that stopped nearly everything would prove nothing.
+    expect(tally.applied).toBeGreaterThan(DRAFTS / 2);
+    expect(tally.stopped).toBeGreaterThan(0);
+  });
+});
+
+const NUMBER: FieldType = { kind: 'runningNumber', prefix: '', width: 0, first: 1 };
+
+/** One file that drafts are tried on, and what is drawn by chance for it. */
+class World {
+  private readonly db: Connection;
+  private readonly orm;
+  private readonly random;
+  private names = 0;
+  private copies = 0;
+
+  constructor(
+    private readonly path: string,
+    private readonly folder: string,
+    seed: number,
+  ) {
+    this.random = dice(seed + 1);
+    this.db = openForWriting(path);
+    this.db.exec(`PRAGMA application_id = ${APPLICATION_ID}; PRAGMA synchronous = OFF`);
+    this.orm = ormOver(this.db);
+    migrate(this.orm, 'file');
+    saveDesign(this.orm, emptyDesign());
+    const [a, b] = [this.table(), this.table()];
+    const changes: Change[] = [
+      { change: 'addTable', table: a },
+      { change: 'addTable', table: b },
+      ...[a, b, a, b, a].map((table): Change => ({
+        change: 'addField',
+        table: table.id,
+        field: this.field(this.kind()),
+      })),
+      {
+        change: 'addField',
+        table: b.id,
+        field: this.field({ kind: 'lookup', table: a.id, shows: null, onDelete: 'leaveEmpty' }),
+      },
+    ];
+    const made = this.apply(changes);
+    if (!made.done) throw new Error(`The start cannot be applied: ${JSON.stringify(made)}`);
+    this.fill(30);
+  }
+
+  close(): void {
+    this.db.close();
+  }
+
+  draft(tally: { applied: number; stopped: number; kept: number }): void {
+    const design = loadDesign(this.orm);
+    const changes = this.changes(design);
+    const before = this.dump();
+    const result = this.apply(changes);
+    const context = `${this.path} ${JSON.stringify(changes)} ${JSON.stringify(result)}`;
+    if (!result.done) {
+      tally.stopped++;
+      expect('findings' in result && result.findings)
+        .withContext(context)
+        .toBeTruthy();
+      expect(this.dump()).withContext(context).toEqual(before);
+      return;
+    }
+    tally.applied++;
+    this.isSound(context);
+    // Every third is kept, so that later drafts meet designs with a history.
+    if (this.random.whole(0, 2) === 0) {
+      tally.kept++;
+      this.fill(5);
+      return;
+    }
+    const [{ version }] = this.db.prepare('SELECT max(version) AS version FROM hr_change').all() as [
+      { version: number },
+    ];
+    const undone = undo(this.path, { version, ...this.order() }, UNWATCHED);
+    expect(undone).withContext(context).toEqual({ done: true });
+    expect(this.dump()).withContext(context).toEqual(before);
+  }
+
+  private order() {
+    const now = '2026-11-25T12:00:00Z';
+    return {
+      by: 'X',
+      now,
+      today: '2026-11-25',
+      copies: this.folder,
+      copy: `c${++this.copies}-${this.random.whole(0, 1e9)}.db`,
+    };
+  }
+
+  private apply(changes: readonly Change[]) {
+    const { version } = loadDesign(this.orm);
+    return apply(this.path, { changes, base: version, ...this.order() }, UNWATCHED);
+  }
+
+  /** The engine's own checks, and the schema against one built from the definitions alone. */
+  private isSound(context: string): void {
+    expect(this.db.prepare('PRAGMA integrity_check').raw().all())
+      .withContext(context)
+      .toEqual([['ok']]);
+    expect(this.db.prepare('PRAGMA foreign_key_check').raw().all()).withContext(context).toEqual([]);
+    const design = loadDesign(this.orm);
+    const scratch = openForWriting(':memory:');
+    try {
+      migrate(ormOver(scratch), 'file');
+      for (const table of design.tables) scratch.exec(createTable(design, table));
+      for (const table of design.tables) {
+        for (const sql of [...createIndexes(design, table), ...createTriggers(design, table)])
+          scratch.exec(sql);
+        scratch.exec(createReadable(design, table));
+      }
+      expect(schemaOf(this.db)).withContext(context).toEqual(schemaOf(scratch));
+    } finally {
+      scratch.close();
+    }
+  }
+
+  /** Everything the file holds, but for the logs of what was done to it. */
+  private dump(): unknown {
+    const tables = this.db
+      .prepare(
+        "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'hr!_%' ESCAPE '!' AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY 1",
+      )
+      .raw()
+      .all() as [string][];
+    return {
+      schema: schemaOf(this.db),
+      definitions: this.db
+        .prepare('SELECT id, type, position, document FROM hr_definition ORDER BY position')
+        .raw()
+        .all(),
+      sequences: this.db
+        .prepare(
+          "SELECT name, seq FROM sqlite_sequence WHERE name NOT LIKE 'hr!_%' ESCAPE '!' AND seq > 0 ORDER BY 1",
+        )
+        .raw()
+        .all(),
+      rows: tables.map(([name]) => [
+        name,
+        (
+          this.db
+            .prepare(`SELECT * FROM ${sqlName(name)}`)
+            .raw()
+            .all() as unknown[]
+        )
+          .map((row) => JSON.stringify(row))
+          .sort(),
+      ]),
+    };
+  }
+
+  /** Rows by chance; those that a constraint refuses are left out. */
+  private fill(many: number): void {
+    const design = loadDesign(this.orm);
+    for (const table of design.tables) {
+      const fields = storedFields(table).filter(({ type }) => type.kind !== 'runningNumber');
+      for (let i = 0; i < many; i++) {
+        const values = fields.map((field) => this.value(design, field));
+        const sql =
+          fields.length === 0
+            ? `INSERT INTO ${sqlName(table.name)} DEFAULT VALUES`
+            : `INSERT OR IGNORE INTO ${sqlName(table.name)} (${fields.map(({ name }) => sqlName(name)).join(', ')}) VALUES (${fields.map(() => '?').join(', ')})`;
+        try {
+          this.db.prepare(sql).run(values);
+        } catch (error) {
+          if (!/constraint|rule:|link|cannot store/i.test((error as Error).message)) throw error;
+        }
+      }
+    }
+  }
+
+  private value(design: Design, field: Field): string | number | null {
+    if (this.random.whole(0, 5) === 0 && !field.alwaysFilled && field.type.kind !== 'tick') return null;
+    const { type } = field;
+    switch (type.kind) {
+      case 'tick':
+        return this.random.whole(0, 1);
+      case 'date':
+        return `20${this.random.whole(10, 40)}-0${this.random.whole(1, 9)}-${this.random.whole(10, 28)}`;
+      case 'time':
+        return `1${this.random.whole(0, 9)}:${this.random.whole(10, 59)}:00`;
+      case 'dateTime':
+        return `2026-0${this.random.whole(1, 9)}-1${this.random.whole(0, 9)}T1${this.random.whole(0, 9)}:30:00Z`;
+      case 'choice':
+        return this.random.pick(type.choices);
+      case 'lookup': {
+        const target = design.tables.find(({ id }) => id === type.table)!;
+        const key = target.fields.find(({ id }) => id === target.key[0])!;
+        const keys = this.db
+          .prepare(`SELECT ${sqlName(key.name)} FROM ${sqlName(target.name)}`)
+          .raw()
+          .all() as [number][];
+        return keys.length > 0 ? this.random.pick(keys)[0] : null;
+      }
+      default:
+        return typeOf(design, type).type === 'number'
+          ? this.random.whole(0, 4000) - 500
+          : this.random.pick([
+              'a',
+              'Bee, Cee',
+              '12',
+              '3.5',
+              '2026-04-05',
+              '4/5/2026',
+              'yes',
+              'no',
+              '9:30',
+              'é—x',
+              `t${this.random.whole(0, 99)}`,
+            ]);
+    }
+  }
+
+  private kind(): FieldType {
+    return this.random.pick<FieldType>([
+      { kind: 'text', most: null },
+      { kind: 'text', most: this.random.whole(3, 30) },
+      { kind: 'longText' },
+      { kind: 'wholeNumber' },
+      { kind: 'decimal', places: this.random.whole(0, 4) },
+      { kind: 'money', places: 2 },
+      { kind: 'tick' },
+      { kind: 'date' },
+      { kind: 'time' },
+      { kind: 'dateTime' },
+      { kind: 'choice', choices: ['a', 'b', 'yes', 'no'] },
+      { kind: 'stamp', of: 'changedBy' },
+    ]);
+  }
+
+  private field(type: FieldType, rest: Partial<Field> = {}): Field {
+    const name = `n${++this.names}`;
+    return plainField(`f_${name}`, name, name.toUpperCase(), type, rest);
+  }
+
+  private table(fields: Field[] = [this.field(NUMBER)], key = [fields[0]!.id]): Table {
+    const name = `t${++this.names}`;
+    return plainTable(`t_${name}`, name, name.toUpperCase(), `${name.toUpperCase()}s`, fields, key);
+  }
+
+  /** A few changes that fit the design they are made for, one after another. */
+  private changes(design: Design): Change[] {
+    const list: Change[] = [];
+    let current = design;
+    for (let i = this.random.whole(1, 4); i > 0; i--) {
+      const change = this.change(current, design, list);
+      if (!change) continue;
+      list.push(change);
+      current = evolve(design, list).design;
+    }
+    return list.length > 0 ? list : [{ change: 'addTable', table: this.table() }];
+  }
+
+  private change(design: Design, base: Design, list: readonly Change[]): Change | null {
+    const table = this.random.pick(design.tables);
+    const others = table.fields.filter(({ id }) => !table.key.includes(id));
+    const field = others.length > 0 ? this.random.pick(others) : null;
+    const ref = (id: string): string => `"#${id}"`;
+    const touched = (id: string): boolean => JSON.stringify(list).includes(id);
+    switch (this.random.whole(0, 12)) {
+      case 0: {
+        const links = [table, this.random.pick(design.tables)].map((target) =>
+          this.field(
+            { kind: 'lookup', table: target.id, shows: null, onDelete: 'deleteAlong' },
+            { alwaysFilled: true },
+          ),
+        );
+        if ([table, ...design.tables].some(({ key }) => key.length > 1)) return null;
+        return {
+          change: 'addTable',
+          table: this.table(
+            links,
+            links.map(({ id }) => id),
+          ),
+        };
+      }
+      case 1:
+        return { change: 'addField', table: table.id, field: this.field(this.kind()) };
+      case 2: {
+        if (!field || this.names % 2) return null;
+        const without = {
+          ...design,
+          tables: design.tables.map((t) => ({ ...t, fields: t.fields.filter(({ id }) => id !== field.id) })),
+        };
+        const mends = dependantsOf(without, field.id).map(({ id }) => ({ dependant: id, put: null }));
+        return { change: 'dropField', table: table.id, field: field.id, mends };
+      }
+      case 3: {
+        if (design.tables.length < 4) return null;
+        const without = { ...design, tables: design.tables.filter(({ id }) => id !== table.id) };
+        const mends = dependantsOf(without, idsOfTable(table)).map(({ id }) => ({
+          dependant: id,
+          put: null,
+        }));
+        return { change: 'dropTable', table: table.id, mends };
+      }
+      case 4:
+        return { change: 'changeTable', table: table.id, set: { name: `r${++this.names}` } };
+      case 5:
+        return (
+          field && {
+            change: 'changeField',
+            table: table.id,
+            field: field.id,
+            set: { name: `r${++this.names}` },
+          }
+        );
+      case 6:
+      case 7: {
+        if (!field || field.rule) return null;
+        const target = this.random.pick(design.tables.filter(({ key }) => key.length === 1));
+        const type: FieldType = this.random.chance(0.15)
+          ? { kind: 'lookup', table: target.id, shows: null, onDelete: 'leaveEmpty' }
+          : this.kind();
+        const convert = this.random.whole(0, 3) > 0 ? { otherwise: 'empty' as const } : {};
+        return { change: 'changeField', table: table.id, field: field.id, set: { type }, convert };
+      }
+      case 8: {
+        const target = this.random.pick(design.tables);
+        if (target.key.length > 1) return null;
+        const lookup: FieldType = {
+          kind: 'lookup',
+          table: target.id,
+          shows: null,
+          onDelete: this.random.pick(['refuse', 'leaveEmpty']),
+        };
+        return { change: 'addField', table: table.id, field: this.field(lookup) };
+      }
+      case 9: {
+        if (!field || field.type.kind === 'workedOut') return null;
+        const rule = {
+          id: `r_n${++this.names}`,
+          expression: this.random.pick([
+            `${ref(field.id)} IS NULL OR CHAR_LENGTH(CAST(${ref(field.id)} AS TEXT)) < ${this.random.whole(1, 40)}`,
+            `${ref(field.id)} IS NULL OR CURRENT_DATE > DATE '2001-01-01'`,
+          ]),
+          message: `No {${ref(field.id)}} here.`,
+          newRowsOnly: this.random.whole(0, 1) === 1,
+        };
+        return { change: 'changeTable', table: table.id, set: { rules: [...table.rules, rule] } };
+      }
+      case 10: {
+        if (!field) return null;
+        const set = this.random.pick<Partial<Field>>([
+          { alwaysFilled: true },
+          { alwaysFilled: false },
+          { noTwoAlike: true },
+          { noTwoAlike: false },
+          { indexed: true },
+        ]);
+        return { change: 'changeField', table: table.id, field: field.id, set };
+      }
+      case 11: {
+        const expression = this.random.pick([
+          `COALESCE(CAST(${ref(table.key[0]!)} AS TEXT), '') || '!'`,
+          `CHAR_LENGTH(CAST(${ref(table.key[0]!)} AS TEXT))`,
+        ]);
+        const result: FieldType = expression.startsWith('CHAR')
+          ? { kind: 'wholeNumber' }
+          : { kind: 'text', most: null };
+        return {
+          change: 'addField',
+          table: table.id,
+          field: this.field({ kind: 'workedOut', expression, result }),
+        };
+      }
+      default: {
+        const texts = others.filter(
+          ({ id, type }) =>
+            (type.kind === 'text' || type.kind === 'longText') &&
+            !touched(id) &&
+            JSON.stringify(base).includes(`"${id}"`),
+        );
+        if (texts.length < 2 || this.names % 3) return null;
+        const [a, b] = texts as [Field, Field];
+        const without = (ids: readonly string[]): Design => ({
+          ...design,
+          tables: design.tables.map((t) => ({
+            ...t,
+            fields: t.fields.filter(({ id }) => !ids.includes(id)),
+          })),
+        });
+        const mends = (ids: readonly string[]) =>
+          dependantsOf(without(ids), new Set(ids)).map(({ id }) => ({ dependant: id, put: null }));
+        const text: FieldType = { kind: 'text', most: null };
+        return this.random.whole(0, 1) === 0
+          ? {
+              change: 'splitField',
+              table: table.id,
+              field: a.id,
+              separator: ',',
+              into: [this.field(text), this.field(text)],
+              mends: mends([a.id]),
+            }
+          : {
+              change: 'mergeFields',
+              table: table.id,
+              fields: [a.id, b.id],
+              separator: ' ',
+              into: this.field({ kind: 'longText' }),
+              mends: mends([a.id, b.id]),
+            };
+      }
+    }
+  }
+}
+
+const schemaOf = (db: Connection): unknown =>
+  db
+    .prepare(
+      "SELECT type, name, tbl_name, sql FROM sqlite_master WHERE name NOT LIKE 'sqlite!_%' ESCAPE '!' AND name NOT LIKE 'hr!_%' ESCAPE '!' ORDER BY type, name",
+    )
+    .raw()
+    .all();

@@ -1,0 +1,108 @@
+import { createHash } from 'node:crypto';
+import sharp from 'sharp';
+import { eq } from 'drizzle-orm';
+import type { Clock } from '../clock';
+import { Problem } from '../http/problem';
+import { attachment } from '../store/file-schema';
+import { assertWritable, type OpenFile } from '../store/files';
+
+/** Bytes of one attachment at most. */
+export const MOST_BYTES = 25 * 1024 * 1024;
+
+/** Pixels along the longer side of a preview. */
+const PREVIEW = 320;
+
+/** Media types of pictures that a browser shows and that can hold no script. */
+const PICTURES: Readonly<Record<string, string>> = {
+  png: 'image/png',
+  jpeg: 'image/jpeg',
+  gif: 'image/gif',
+  webp: 'image/webp',
+  avif: 'image/avif',
+};
+
+export interface Kept {
+  readonly id: number;
+  readonly name: string;
+  readonly type: string;
+  /** Bytes. */
+  readonly size: number;
+  readonly preview: boolean;
+}
+
+interface Picture {
+  readonly type: string;
+  readonly preview: Buffer;
+}
+
+/** The type of a picture by what its bytes say, and a small copy; null when they are none. */
+async function asPicture(bytes: Buffer): Promise<Picture | null> {
+  try {
+    const { format } = await sharp(bytes).metadata();
+    const type = PICTURES[format === 'heif' ? 'avif' : format];
+    if (type === undefined) return null;
+    const preview = await sharp(bytes)
+      .rotate()
+      .resize(PREVIEW, PREVIEW, { fit: 'inside', withoutEnlargement: true })
+      .webp({ quality: 80 })
+      .toBuffer();
+    return { type, preview };
+  } catch {
+    // Whatever sharp cannot decode is kept as a plain file, or refused where a picture is needed.
+    return null;
+  }
+}
+
+/**
+ * Keeps bytes in the file. Throws a problem when there are none, too many, or when a picture is needed
+ * and they are none.
+ */
+export async function keepAttachment(
+  file: OpenFile,
+  name: string,
+  bytes: Buffer,
+  mustBePicture: boolean,
+  by: string,
+  clock: Clock,
+): Promise<Kept> {
+  if (bytes.length === 0) throw new Problem('bad-request', `${name} is empty.`);
+  if (bytes.length > MOST_BYTES)
+    throw new Problem('too-large', `${name} has more than ${MOST_BYTES / 1024 / 1024} MB.`);
+  const picture = await asPicture(bytes);
+  assertWritable(file);
+  if (mustBePicture && !picture)
+    throw new Problem(
+      'bad-request',
+      `${name} is no picture that can be shown: PNG, JPEG, GIF, WebP or AVIF.`,
+    );
+  const values = {
+    name,
+    type: picture?.type ?? 'application/octet-stream',
+    size: bytes.length,
+    sha256: createHash('sha256').update(bytes).digest('hex'),
+    at: clock.now(),
+    by,
+    preview: picture?.preview ?? null,
+    bytes,
+  };
+  const [made] = file.orm.insert(attachment).values(values).returning({ id: attachment.id }).all();
+  return { id: made!.id, name, type: values.type, size: values.size, preview: picture !== null };
+}
+
+/** The bytes of an attachment or of its preview, with their type. Throws `not-found` when there are none. */
+export function readAttachment(
+  file: OpenFile,
+  id: number,
+  part: 'whole' | 'preview',
+): { readonly name: string; readonly type: string; readonly bytes: Buffer } {
+  const column = part === 'whole' ? attachment.bytes : attachment.preview;
+  const row = Number.isSafeInteger(id)
+    ? file.orm
+        .select({ name: attachment.name, type: attachment.type, bytes: column })
+        .from(attachment)
+        .where(eq(attachment.id, id))
+        .get()
+    : undefined;
+  if (!row?.bytes) throw new Problem('not-found', 'This attachment is no longer there.');
+  return { name: row.name, type: part === 'preview' ? 'image/webp' : row.type, bytes: row.bytes };
+}

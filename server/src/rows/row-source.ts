@@ -1,0 +1,84 @@
+import { bind, sqlName, toSql } from '@heathridge/core/expression';
+import {
+  shownText,
+  catalogOf,
+  findField,
+  localeOf,
+  storedFields,
+  type Design,
+  type Field,
+  type Table,
+} from '@heathridge/core/design';
+import { fromVal, kindOfBound, toVal } from '@heathridge/core/rows';
+import { showValue, type Value } from '@heathridge/core/values';
+import type { Connection } from '../store/driver';
+import { Params } from './params';
+
+/** A value as the file keeps it: decimals in units, ticks as 0 or 1. */
+export function storedValue(field: Field, value: Value): string | number | null {
+  const stored = toVal(field, value);
+  return typeof stored === 'string' || stored === null ? stored : Number(stored);
+}
+
+/** A row that need not be in the file, as a source for FROM: its stored values as columns. */
+export function rowSource(
+  table: Table,
+  values: Readonly<Record<string, Value>>,
+  params: Params,
+  alias: string,
+): string {
+  const columns = storedFields(table).map((field) => {
+    const stored = storedValue(field, values[field.id] ?? null);
+    return `${stored === null ? 'NULL' : params.add(stored)} AS ${sqlName(field.name)}`;
+  });
+  return `(SELECT ${columns.join(', ')}) AS ${alias}`;
+}
+
+/** An expression as SQL, and how its value is shown to people. */
+export interface Shown {
+  readonly sql: string;
+  show(value: string | number | null): string;
+}
+
+/** Writes an expression over the row `t` of a table so that its value can be shown: lookups as their text. */
+export function shownExpression(
+  design: Design,
+  table: Table,
+  expression: string,
+  text: (value: string) => string,
+): Shown {
+  const catalog = catalogOf(design);
+  const { bound } = bind(expression, { catalog, table: table.id });
+  const own = toSql(bound, { catalog, row: 't', text }).sql;
+  const field = bound.op === 'ref' ? findField(design, bound.field.id)?.field : undefined;
+  const shown = field && shownText(design, catalog, field, own);
+  if (shown) return { sql: shown, show: (value) => (value === null ? '' : String(value)) };
+  const scale = bound.type.type === 'number' ? bound.type.scale : 0;
+  const travelling = (value: string | number): Value => {
+    if (bound.type.type === 'boolean') return value === 1;
+    return typeof value === 'number' ? fromVal(BigInt(value), scale) : value;
+  };
+  const locale = localeOf(design.settings);
+  return {
+    sql: own,
+    show: (value) => (value === null ? '' : showValue(kindOfBound(bound), travelling(value), locale)),
+  };
+}
+
+/** The value of an expression for a row that need not be in the file, as text for people; null when empty. */
+export function shownForRow(
+  db: Connection,
+  design: Design,
+  table: Table,
+  values: Readonly<Record<string, Value>>,
+  expression: string,
+): string | null {
+  const params = new Params();
+  const from = rowSource(table, values, params, 't');
+  const { sql, show } = shownExpression(design, table, expression, (text) => params.add(text));
+  const [value] = db
+    .prepare(`SELECT ${sql} FROM ${from}`)
+    .raw()
+    .get(...params.values) as [string | number | null];
+  return value === null ? null : show(value);
+}

@@ -1,0 +1,99 @@
+import { Component, inject, signal } from '@angular/core';
+import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MAT_DIALOG_DATA } from '@angular/material/dialog';
+import type { Design } from '@heathridge/core/design';
+import { showValue, type Locale } from '@heathridge/core/values';
+import { Api, type AppliedChange } from '../shared/api.service';
+import { problemOf } from '../shared/problem';
+import { changeWords } from './describe';
+
+export interface ChangesData {
+  readonly file: string;
+  readonly design: Design;
+  readonly locale: Locale;
+}
+
+/** The design changes that were applied to the file, who did it and when; the newest can be undone. */
+@Component({
+  selector: 'hr-changes-dialog',
+  imports: [MatDialogModule],
+  template: `
+    <h2 mat-dialog-title>Applied changes</h2>
+    <mat-dialog-content class="body">
+      @if (problem()) {
+        <p class="message" role="alert">{{ problem() }}</p>
+      }
+      @if (changes(); as list) {
+        <ol class="plain-list">
+          @for (item of list; track item.version) {
+            <li [class.undone]="item.undoneAt !== null">
+              <div class="row">
+                <strong>{{ item.what === 'draft undone' ? 'Undone' : 'Applied' }}</strong>
+                <span class="soft">{{ when(item.at) }} · {{ item.by }}</span>
+                <span class="grow"></span>
+                @if (item.undoneAt !== null) {
+                  <span class="tag">undone by {{ item.undoneBy }}</span>
+                } @else if (item.canUndo) {
+                  <button class="btn small" type="button" (click)="ref.close(item.version)">Undo this</button>
+                }
+              </div>
+              @for (line of lines(item); track $index) {
+                <p class="small">{{ line }}</p>
+              }
+            </li>
+          } @empty {
+            <li class="soft">Nothing has been applied yet.</li>
+          }
+        </ol>
+      } @else if (!problem()) {
+        <p class="soft">Reading …</p>
+      }
+    </mat-dialog-content>
+    <mat-dialog-actions align="end">
+      <span class="soft small note"
+        >Undoing brings back structure, definitions and rows; what people wrote since stays.</span
+      >
+      <button type="button" class="btn" mat-dialog-close>Close</button>
+    </mat-dialog-actions>
+  `,
+  styles: `
+    .body {
+      min-width: 520px;
+      max-height: 60vh;
+    }
+    li {
+      padding: 8px 0;
+      border-bottom: 1px solid var(--line);
+    }
+    .undone p {
+      text-decoration: line-through;
+      color: var(--soft);
+    }
+    .note {
+      margin-right: auto;
+    }
+  `,
+})
+export class ChangesDialog {
+  private readonly api = inject(Api);
+  private readonly data = inject<ChangesData>(MAT_DIALOG_DATA);
+  readonly ref = inject<MatDialogRef<ChangesDialog, number>>(MatDialogRef);
+  readonly changes = signal<readonly AppliedChange[] | null>(null);
+  readonly problem = signal('');
+
+  constructor() {
+    this.api.changes(this.data.file).subscribe({
+      next: ({ changes }) => this.changes.set(changes),
+      error: (error: unknown) => this.problem.set(problemOf(error).detail),
+    });
+  }
+
+  when(at: string): string {
+    return showValue({ kind: 'dateTime' }, at, this.data.locale);
+  }
+
+  lines({ changes, names }: AppliedChange): string[] {
+    const all = changes.map((change) => changeWords(this.data.design, change, names));
+    return all.length > 8 ? [...all.slice(0, 8), `and ${all.length - 8} more`] : all;
+  }
+}

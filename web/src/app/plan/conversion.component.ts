@@ -1,0 +1,263 @@
+import { Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { conversion, type Convert } from '@heathridge/core/change';
+import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
+import { FileStore } from '../bench/file.store';
+import { Api, type Preview } from '../shared/api.service';
+import { problemOf } from '../shared/problem';
+import { DraftStore } from './draft.store';
+
+const SHOWN = 8;
+
+/** What the values a field holds become as its new kind, before anything happens. */
+@Component({
+  selector: 'hr-conversion',
+  imports: [FormsModule],
+  template: `
+    @if (needed()) {
+      <section class="box" aria-label="What its values become">
+        <h3>From {{ from() }} to {{ to() }}</h3>
+        @if (problem()) {
+          <p class="message" role="alert">{{ problem() }}</p>
+        } @else if (preview(); as result) {
+          @if (result.values === 0) {
+            <p class="soft">It holds no values yet.</p>
+          } @else {
+            <p role="status">
+              {{ number(result.values) }} different {{ result.values === 1 ? 'value' : 'values' }} in
+              {{ number(result.rows) }} {{ result.rows === 1 ? 'row' : 'rows' }}:
+              @if (result.failing > 0) {
+                <strong class="bad"
+                  >{{ number(result.failing) }} {{ result.failing === 1 ? 'row' : 'rows' }} cannot be
+                  read.</strong
+                >
+              } @else {
+                all of them can be read.
+              }
+            </p>
+            @if (isDate()) {
+              <div class="row">
+                <label for="c-order">Dates of three numbers are read</label>
+                <select
+                  id="c-order"
+                  class="input narrow"
+                  [ngModel]="order()"
+                  (ngModelChange)="set({ dateOrder: $event })"
+                >
+                  <option value="dmy">day, month, year</option>
+                  <option value="mdy">month, day, year</option>
+                  <option value="ymd">year, month, day</option>
+                </select>
+                @if (result.ambiguous > 0) {
+                  <span class="gorse small"
+                    >{{ number(result.ambiguous) }}
+                    {{ result.ambiguous === 1 ? 'value is a date' : 'values are dates' }} either way</span
+                  >
+                }
+              </div>
+            }
+            @if (found().length > 0) {
+              <button class="btn small" type="button" (click)="choicesFound.emit(found())">
+                Make the {{ found().length === 1 ? 'value' : number(found().length) + ' values' }} found its
+                {{ found().length === 1 ? 'choice' : 'choices' }}
+              </button>
+            }
+            <table>
+              <thead>
+                <tr>
+                  <th scope="col">Now</th>
+                  <th scope="col">Becomes</th>
+                  <th scope="col" class="number">Rows</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (item of shown(); track item.old) {
+                  <tr>
+                    <td class="cut">{{ item.was }}</td>
+                    @if (item.message !== null) {
+                      <td>
+                        <input
+                          class="input"
+                          [attr.aria-label]="'Read ' + item.was + ' as'"
+                          [placeholder]="'read it as …'"
+                          [title]="item.message"
+                          [ngModel]="convert().instead?.[item.was] ?? ''"
+                          (change)="read(item.was, $any($event.target).value)"
+                        />
+                        <span class="message small">{{ item.message }}</span>
+                      </td>
+                    } @else {
+                      <td class="cut">{{ item.becomes }}</td>
+                    }
+                    <td class="number">{{ number(item.rows) }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+            @if (result.list.length > limit()) {
+              <button class="link small" type="button" (click)="limit.set(200)">
+                Show {{ number(result.list.length - limit()) }} more
+              </button>
+            }
+            @if (result.failing > 0 || convert().otherwise === 'empty') {
+              <label class="tick"
+                ><input
+                  type="checkbox"
+                  [checked]="convert().otherwise === 'empty'"
+                  (change)="set({ otherwise: $any($event.target).checked ? 'empty' : 'stop' })"
+                />
+                Leave the field empty where a value cannot be read</label
+              >
+            }
+          }
+        } @else {
+          <p class="soft">Reading the values …</p>
+        }
+      </section>
+    }
+  `,
+  styles: `
+    .box {
+      display: grid;
+      gap: 8px;
+      padding: 10px 12px;
+      background: var(--gorse-tint);
+      border: 1px solid #e3d3a8;
+      border-radius: 6px;
+    }
+    table {
+      width: 100%;
+      table-layout: fixed;
+      border-collapse: collapse;
+      background: var(--paper);
+      font-size: 13px;
+    }
+    th,
+    td {
+      padding: 4px 8px;
+      border: 1px solid var(--line);
+      text-align: left;
+      vertical-align: top;
+    }
+    th.number,
+    td.number {
+      width: 64px;
+      text-align: right;
+    }
+    .box > .btn {
+      justify-self: start;
+    }
+    .narrow {
+      width: auto;
+    }
+    .gorse {
+      color: #7a5000;
+    }
+    .tick input {
+      accent-color: var(--moss);
+    }
+    .link {
+      justify-self: start;
+      padding: 0;
+      border: 0;
+      background: none;
+      text-decoration: underline;
+      cursor: pointer;
+    }
+  `,
+})
+export class ConversionComponent {
+  private readonly api = inject(Api);
+  private readonly store = inject(FileStore);
+  private readonly draft = inject(DraftStore);
+  readonly table = input.required<Table>();
+  readonly field = input.required<Field>();
+  readonly changed = output<Convert>();
+  /** Values of the field that are to be the choices it offers from now on. */
+  readonly choicesFound = output<readonly string[]>();
+
+  readonly preview = signal<Preview | null>(null);
+  readonly problem = signal('');
+  readonly limit = signal(SHOWN);
+  private readonly asking = new Subject<void>();
+
+  readonly was = computed(() =>
+    this.store
+      .design()
+      .tables.find(({ id }) => id === this.table().id)
+      ?.fields.find(({ id }) => id === this.field().id),
+  );
+  readonly convert = computed((): Convert => {
+    const change = this.draft
+      .changes()
+      .find((item) => item.change === 'changeField' && item.field === this.field().id);
+    return change?.change === 'changeField' ? (change.convert ?? {}) : {};
+  });
+  readonly needed = computed(() => {
+    const was = this.was();
+    if (!was) return false;
+    const how = conversion(this.store.design(), was, this.draft.design(), this.field(), this.convert());
+    return how === 'map' || how === 'scale' || how === 'frozen';
+  });
+  readonly from = computed(() => KIND_LABELS[this.was()?.type.kind ?? 'text'].toLowerCase());
+  readonly to = computed(() => KIND_LABELS[this.field().type.kind].toLowerCase());
+  readonly isDate = computed(() => {
+    const kind = this.was()?.type.kind;
+    const wanted = this.field().type.kind;
+    return (kind === 'text' || kind === 'longText') && (wanted === 'date' || wanted === 'dateTime');
+  });
+  readonly order = computed(() => this.convert().dateOrder ?? this.store.design().settings.dateOrder);
+  /** The values that are no choice yet and could be one, in the order of the alphabet; none when they are too many. */
+  readonly found = computed((): readonly string[] => {
+    const result = this.preview();
+    if (this.field().type.kind !== 'choice' || !result || result.values > result.list.length) return [];
+    const texts = result.list
+      .filter(({ message }) => message !== null)
+      .map(({ was }) => was.trim())
+      .filter(isChoiceText);
+    return [...new Set(texts)].sort((a, b) => a.localeCompare(b));
+  });
+  readonly shown = computed(() => this.preview()?.list.slice(0, this.limit()) ?? []);
+
+  constructor() {
+    this.asking
+      .pipe(
+        debounceTime(250),
+        switchMap(() =>
+          this.api.preview(this.store.file, this.draft.draft(), this.table().id, this.field().id).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((preview) => {
+        this.problem.set('');
+        this.preview.set(preview);
+      });
+    effect(() => {
+      const needed = this.needed();
+      this.field();
+      this.convert();
+      untracked(() => needed && this.asking.next());
+    });
+  }
+
+  number(value: number): string {
+    return value.toLocaleString('en-GB');
+  }
+
+  set(part: Partial<Convert>): void {
+    this.changed.emit({ ...this.convert(), ...part });
+  }
+
+  /** Reads a text in place of one that cannot be read. */
+  read(was: string, text: string): void {
+    const { [was]: _, ...others } = this.convert().instead ?? {};
+    this.set({ instead: text.trim() === '' ? others : { ...others, [was]: text.trim() } });
+  }
+}

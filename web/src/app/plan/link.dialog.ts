@@ -1,0 +1,414 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { FormsModule } from '@angular/forms';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { catchError, EMPTY, filter, switchMap, tap } from 'rxjs';
+import type { Change } from '@heathridge/core/change';
+import {
+  fieldOf,
+  linkCandidates,
+  nameFromLabel,
+  plainField,
+  plainTable,
+  oneOf,
+  typeOf,
+  uniqueName,
+  type Design,
+  type Field,
+  type FieldType,
+  type LinkOffer,
+  type Table,
+} from '@heathridge/core/design';
+import { Api } from '../shared/api.service';
+import { newId } from '../shared/ids';
+import { newLink } from './link-changes';
+
+export interface Linking {
+  readonly design: Design;
+  readonly file: string;
+  /** The table at which the link begins, and where it was dragged to; null when that is still to be chosen. */
+  readonly from: string;
+  readonly to: string | null;
+}
+
+type Sort = 'many' | 'one' | 'both';
+interface Fitting {
+  readonly field: Field;
+  /** What its rows say; null while they have not, or speak against it. */
+  readonly offer: LinkOffer | null;
+}
+
+type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
+
+/** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
+@Component({
+  selector: 'hr-link-dialog',
+  imports: [FormsModule, MatDialogModule],
+  template: `
+    <h2 mat-dialog-title>Link two tables</h2>
+    <mat-dialog-content class="body">
+      <div class="two">
+        <div class="field">
+          <label for="lk-from">From</label>
+          <select id="lk-from" class="input" [ngModel]="from()" (ngModelChange)="from.set($event)">
+            @for (table of data.design.tables; track table.id) {
+              <option [value]="table.id">{{ table.label }}</option>
+            }
+          </select>
+        </div>
+        <div class="field">
+          <label for="lk-to">To</label>
+          <select id="lk-to" class="input" [ngModel]="to()" (ngModelChange)="to.set($event)">
+            @if (to() === '') {
+              <option value="">choose a table …</option>
+            }
+            @for (table of data.design.tables; track table.id) {
+              <option [value]="table.id">{{ table.label }}</option>
+            }
+          </select>
+        </div>
+      </div>
+      @if (to() === '') {
+        <p class="soft">A table can be linked to itself too: a member to the member who brought her in.</p>
+      } @else {
+        <div class="sorts" role="radiogroup" aria-label="Sort of link">
+          <label
+            ><input type="radio" name="sort" [checked]="sort() === 'many'" (change)="sort.set('many')" />
+            <span
+              >Each {{ one(a()) }} belongs to one {{ one(b())
+              }}<span class="soft small"
+                >{{ oneOf(b().label) }} can have any number of {{ a().plural.toLowerCase() }}</span
+              ></span
+            ></label
+          >
+          <label
+            ><input type="radio" name="sort" [checked]="sort() === 'one'" (change)="sort.set('one')" />
+            <span
+              >One to one<span class="soft small"
+                >{{ oneOf(b().label) }} has at most one {{ one(a()) }}</span
+              ></span
+            ></label
+          >
+          <label
+            ><input
+              type="radio"
+              name="sort"
+              [checked]="sort() === 'both'"
+              [disabled]="!single(a()) || !single(b())"
+              (change)="sort.set('both')"
+            />
+            <span
+              >Many to many<span class="soft small"
+                >with a table between, told by the two together</span
+              ></span
+            ></label
+          >
+        </div>
+        @if (sort() === 'both') {
+          <div class="field">
+            <label for="lk-between">One row of the table between is a</label>
+            <input
+              id="lk-between"
+              class="input"
+              maxlength="60"
+              [ngModel]="between()"
+              (ngModelChange)="betweenTyped.set($event)"
+            />
+          </div>
+        } @else if (single(b())) {
+          <div class="field">
+            <label for="lk-field">Kept in</label>
+            <select id="lk-field" class="input" [ngModel]="field()" (ngModelChange)="field.set($event)">
+              <option value="">a new field of {{ a().label }}</option>
+              @for (item of fitting(); track item.field.id) {
+                <option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</option>
+              }
+            </select>
+          </div>
+          @if (field() === '') {
+            <div class="field">
+              <label for="lk-label">Called</label>
+              <input
+                id="lk-label"
+                class="input"
+                maxlength="60"
+                [ngModel]="label()"
+                (ngModelChange)="labelTyped.set($event)"
+              />
+            </div>
+          }
+        } @else {
+          <p class="soft small">{{ b().label }} is told by several fields: each needs its own here.</p>
+          @for (key of keyOf(b()); track key.id; let i = $index) {
+            <div class="field">
+              <label [for]="'lk-own-' + i">{{ key.label }} of {{ b().label }} is</label>
+              <select
+                class="input"
+                [id]="'lk-own-' + i"
+                [ngModel]="owns()[i] ?? ''"
+                (ngModelChange)="setOwn(i, $event)"
+              >
+                <option value="">a new field of {{ a().label }}</option>
+                @for (item of fittingFor(key); track item.id) {
+                  <option [value]="item.id">{{ item.label }}</option>
+                }
+              </select>
+            </div>
+          }
+        }
+        @if (sort() !== 'both') {
+          <label class="tick"
+            ><input type="checkbox" [checked]="must()" (change)="setMust($any($event.target).checked)" />
+            Every {{ one(a()) }} has its {{ one(b()) }}</label
+          >
+        }
+        <div class="field">
+          <label for="lk-delete">When {{ oneOf(b().label) }} is deleted</label>
+          <select id="lk-delete" class="input" [ngModel]="onDelete()" (ngModelChange)="onDelete.set($event)">
+            <option value="refuse">refuse, while rows need it</option>
+            <option value="deleteAlong">delete what belongs to it along</option>
+            <option value="leaveEmpty" [disabled]="must() || sort() === 'both'">leave the field empty</option>
+          </select>
+        </div>
+      }
+    </mat-dialog-content>
+    <mat-dialog-actions align="end">
+      <button type="button" class="btn" mat-dialog-close>Cancel</button>
+      <button type="button" class="btn act" [disabled]="to() === ''" (click)="done()">
+        Add to the draft
+      </button>
+    </mat-dialog-actions>
+  `,
+  styles: `
+    .body {
+      display: grid;
+      gap: 12px;
+      min-width: 460px;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 10px;
+    }
+    .sorts {
+      display: grid;
+      gap: 8px;
+    }
+    .sorts label {
+      display: flex;
+      gap: 8px;
+    }
+    .sorts span span {
+      display: block;
+    }
+    input {
+      accent-color: var(--moss);
+    }
+  `,
+})
+export class LinkDialog {
+  readonly data = inject<Linking>(MAT_DIALOG_DATA);
+  private readonly api = inject(Api);
+  private readonly ref = inject<MatDialogRef<LinkDialog, Change[]>>(MatDialogRef);
+  readonly from = signal(this.data.from);
+  readonly to = signal(this.data.to ?? '');
+  readonly sort = signal<Sort>('many');
+  readonly onDelete = signal<OnDelete>('refuse');
+  readonly must = signal(false);
+  readonly field = signal('');
+  readonly labelTyped = signal<string | null>(null);
+  readonly betweenTyped = signal<string | null>(null);
+  readonly owns = signal<readonly string[]>([]);
+  readonly a = computed(() => this.table(this.from()));
+  readonly b = computed(() => this.table(this.to()));
+  readonly label = computed(() => this.labelTyped() ?? this.freeLabel(this.a(), this.b().label));
+  readonly between = computed(
+    () => this.betweenTyped() ?? `${this.a().label} ${this.b().label.toLowerCase()}`,
+  );
+  /** What the rows say about each field that could hold the other table's key, by the field's id. */
+  private readonly counted = signal<readonly LinkOffer[]>([]);
+  /** Fields that could lead to the other table, those in which most rows have a partner first. */
+  readonly fitting = computed((): Fitting[] => {
+    const between = { child: this.a().id, parent: this.b().id };
+    const share = ({ rows, matching }: LinkOffer): number => (rows === 0 ? 0 : matching / rows);
+    const best = new Map<string, LinkOffer | null>();
+    for (const { on, by } of linkCandidates(this.data.design, between)) {
+      const own = on[0]!.own;
+      const offer = this.counted().find((other) => other.by === by && other.on[0]!.own === own);
+      const known = best.get(own);
+      if (offer && offer.matching > 0 && (!known || share(offer) > share(known))) best.set(own, offer);
+      else if (by === 'key' && !best.has(own)) best.set(own, null);
+    }
+    return [...best]
+      .map(([id, offer]) => ({ field: fieldOf(this.a(), id)!, offer }))
+      .sort((x, y) => (y.offer ? share(y.offer) : 0) - (x.offer ? share(x.offer) : 0));
+  });
+
+  constructor() {
+    toObservable(computed(() => ({ child: this.from(), parent: this.to() })))
+      .pipe(
+        tap(() => {
+          this.counted.set([]);
+          this.field.set('');
+          this.owns.set([]);
+        }),
+        filter(({ parent }) => parent !== ''),
+        switchMap((between) =>
+          // Without the counts the dialog does all it does, so a failure is no reason to stop anybody.
+          this.api.linkOffers(this.data.file, { between }).pipe(catchError(() => EMPTY)),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ offers }) => this.counted.set(offers));
+  }
+
+  /** What the rows say about a field, as a phrase. */
+  holds({ offer }: Fitting): string {
+    if (!offer) return 'which could hold its keys';
+    const percent = Math.floor((offer.matching / offer.rows) * 1000) / 10;
+    const what = offer.by === 'key' ? 'hold its keys' : 'hold its names';
+    return `${percent.toLocaleString('en-GB')} % of whose rows ${what}`;
+  }
+
+  readonly oneOf = oneOf;
+
+  one(table: Table): string {
+    return table.label.toLowerCase();
+  }
+
+  single(table: Table): boolean {
+    return table.key.length === 1;
+  }
+
+  keyOf(table: Table): Field[] {
+    return table.key.flatMap((id) => fieldOf(table, id) ?? []);
+  }
+
+  /** Fields of this table that could hold the key: of its kind, and no links yet. */
+  fittingFor(key: Field): Field[] {
+    const wanted = typeOf(this.data.design, key.type);
+    return this.a().fields.filter(({ id, type }) => {
+      if (this.a().id === this.b().id && id === key.id) return false;
+      if (['workedOut', 'stamp', 'runningNumber', 'picture', 'file', 'tick'].includes(type.kind))
+        return false;
+      const own = typeOf(this.data.design, type);
+      return (
+        own.type === wanted.type &&
+        (own.type !== 'number' || wanted.type !== 'number' || own.scale === wanted.scale)
+      );
+    });
+  }
+
+  setOwn(index: number, id: string): void {
+    const next = [...this.owns()];
+    next[index] = id;
+    this.owns.set(next);
+  }
+
+  setMust(must: boolean): void {
+    this.must.set(must);
+    if (must && this.onDelete() === 'leaveEmpty') this.onDelete.set('refuse');
+  }
+
+  done(): void {
+    this.ref.close(
+      this.sort() === 'both' ? this.manyToMany() : this.single(this.b()) ? this.lookup() : this.several(),
+    );
+  }
+
+  private table(id: string): Table {
+    return this.data.design.tables.find((table) => table.id === id) ?? this.data.design.tables[0]!;
+  }
+
+  private freeLabel(table: Table, label: string): string {
+    return uniqueName(
+      label,
+      table.fields.map((field) => field.label),
+    ).replace('_', ' ');
+  }
+
+  private made(
+    table: Table,
+    label: string,
+    type: FieldType,
+    taken: string[],
+    rest: Partial<Field> = {},
+  ): Field {
+    const name = uniqueName(nameFromLabel(label, 'field'), [
+      ...table.fields.map((field) => field.name),
+      ...taken,
+    ]);
+    taken.push(name);
+    return { ...plainField(newId('f'), name, label, type), ...rest };
+  }
+
+  private lookup(): Change[] {
+    const type: FieldType = { kind: 'lookup', table: this.b().id, shows: null, onDelete: this.onDelete() };
+    const rest = { alwaysFilled: this.must(), noTwoAlike: this.sort() === 'one' };
+    if (this.field() !== '')
+      return [
+        {
+          change: 'changeField',
+          table: this.a().id,
+          field: this.field(),
+          set: { type, ...rest },
+        },
+      ];
+    return [
+      {
+        change: 'addField',
+        table: this.a().id,
+        field: this.made(this.a(), this.label().trim() || this.b().label, type, [], rest),
+      },
+    ];
+  }
+
+  private several(): Change[] {
+    const taken: string[] = [];
+    const added: Field[] = [];
+    const on = this.keyOf(this.b()).map((key, i) => {
+      const own = this.owns()[i];
+      if (own) return { own, other: key.id };
+      const type: FieldType = key.type.kind === 'runningNumber' ? { kind: 'wholeNumber' } : key.type;
+      const field = this.made(this.a(), `${this.b().label} ${key.label.toLowerCase()}`, type, taken, {
+        alwaysFilled: this.must(),
+      });
+      added.push(field);
+      return { own: field.id, other: key.id };
+    });
+    const link = newLink(this.a(), this.b(), on, this.onDelete(), taken);
+    return [
+      ...added.map((field): Change => ({ change: 'addField', table: this.a().id, field })),
+      { change: 'changeTable', table: this.a().id, set: { links: [...this.a().links, link] } },
+    ];
+  }
+
+  /** The table between: told by its two lookups together, and gone with either of the rows it joins. */
+  private manyToMany(): Change[] {
+    const label = this.between().trim() || `${this.a().label} ${this.one(this.b())}`;
+    const taken: string[] = [];
+    const empty = plainTable('', '', '', '', [plainField('', '', '', { kind: 'text' })]);
+    const side = (table: Table): Field =>
+      this.made(
+        { ...empty, fields: [] },
+        table.label,
+        { kind: 'lookup', table: table.id, shows: null, onDelete: this.onDelete() },
+        taken,
+        { alwaysFilled: true },
+      );
+    const fields = [side(this.a()), side(this.b())];
+    const name = uniqueName(
+      nameFromLabel(label, 'table'),
+      this.data.design.tables.map((table) => table.name),
+    );
+    const table = plainTable(
+      newId('t'),
+      name,
+      label,
+      `${label}s`,
+      fields,
+      fields.map(({ id }) => id),
+    );
+    return [{ change: 'addTable', table }];
+  }
+}

@@ -1,0 +1,181 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import type { Change } from '@heathridge/core/change';
+import { nameFromLabel, plainField, uniqueName, type Field, type Table } from '@heathridge/core/design';
+import { newId } from '../shared/ids';
+
+export interface Reshaping {
+  readonly table: Table;
+  readonly field: Field;
+}
+
+const SEPARATORS = [
+  [', ', 'a comma and a blank'],
+  [' ', 'a blank'],
+  [',', 'a comma'],
+  [' - ', 'a dash between blanks'],
+  ['/', 'a slash'],
+  [';', 'a semicolon'],
+] as const;
+
+/** Splits one text field in two at a separator, or merges two into one. */
+@Component({
+  selector: 'hr-reshape',
+  imports: [FormsModule, MatDialogModule],
+  template: `
+    <h2 mat-dialog-title>{{ data.field.label }}: split or merge</h2>
+    <mat-dialog-content class="body">
+      <div class="row" role="radiogroup" aria-label="What to do">
+        <label
+          ><input type="radio" name="way" [checked]="way() === 'split'" (change)="choose('split')" /> Split it
+          into two</label
+        >
+        <label
+          ><input
+            type="radio"
+            name="way"
+            [checked]="way() === 'merge'"
+            [disabled]="others().length === 0"
+            (change)="choose('merge')"
+          />
+          Merge it with another</label
+        >
+      </div>
+      @if (way() === 'merge') {
+        <div class="field">
+          <label for="rs-other">The other field, which comes behind</label>
+          <select id="rs-other" class="input" [ngModel]="other()" (ngModelChange)="other.set($event)">
+            @for (item of others(); track item.id) {
+              <option [value]="item.id">{{ item.label }}</option>
+            }
+          </select>
+        </div>
+      }
+      <div class="field">
+        <label for="rs-sep">{{ way() === 'split' ? 'Where this stands first' : 'With this between' }}</label>
+        <div class="row">
+          <select
+            class="input"
+            aria-label="Usual separators"
+            [ngModel]="separator()"
+            (ngModelChange)="separator.set($event)"
+          >
+            @for (item of separators; track item[0]) {
+              <option [value]="item[0]">{{ item[1] }}</option>
+            }
+            @if (!usual()) {
+              <option [value]="separator()">as written</option>
+            }
+          </select>
+          <input
+            id="rs-sep"
+            class="input code"
+            maxlength="10"
+            [ngModel]="separator()"
+            (ngModelChange)="separator.set($event)"
+          />
+        </div>
+      </div>
+      <div class="field">
+        <label for="rs-one">{{ way() === 'split' ? 'What stands before it' : 'The new field' }}</label>
+        <input id="rs-one" class="input" maxlength="60" [ngModel]="one()" (ngModelChange)="one.set($event)" />
+      </div>
+      @if (way() === 'split') {
+        <div class="field">
+          <label for="rs-two">What stands behind it</label>
+          <input
+            id="rs-two"
+            class="input"
+            maxlength="60"
+            [ngModel]="two()"
+            (ngModelChange)="two.set($event)"
+          />
+          <span class="soft small">A value without the separator goes into the first field whole.</span>
+        </div>
+      }
+      <p class="soft small">
+        The old {{ way() === 'split' ? 'field is' : 'fields are' }} dropped in the same draft. What uses
+        {{ way() === 'split' ? 'it' : 'them' }} is listed in the draft, to be mended there.
+      </p>
+    </mat-dialog-content>
+    <mat-dialog-actions align="end">
+      <button type="button" class="btn" mat-dialog-close>Cancel</button>
+      <button type="button" class="btn act" [disabled]="!ready()" (click)="done()">Add to the draft</button>
+    </mat-dialog-actions>
+  `,
+  styles: `
+    .body {
+      display: grid;
+      gap: 12px;
+      min-width: 420px;
+    }
+    input[type='radio'] {
+      accent-color: var(--moss);
+    }
+  `,
+})
+export class ReshapeDialog {
+  readonly data = inject<Reshaping>(MAT_DIALOG_DATA);
+  private readonly ref = inject<MatDialogRef<ReshapeDialog, Change>>(MatDialogRef);
+  readonly separators = SEPARATORS;
+  readonly way = signal<'split' | 'merge'>('split');
+  readonly separator = signal<string>(', ');
+  readonly one = signal(`${this.data.field.label} 1`);
+  readonly two = signal(`${this.data.field.label} 2`);
+  readonly others = computed(() =>
+    this.data.table.fields.filter(
+      ({ id, type }) =>
+        id !== this.data.field.id &&
+        (type.kind === 'text' || type.kind === 'longText' || type.kind === 'choice'),
+    ),
+  );
+  readonly other = signal(this.others()[0]?.id ?? '');
+  readonly usual = computed(() => SEPARATORS.some(([text]) => text === this.separator()));
+  readonly ready = computed(
+    () =>
+      this.one().trim() !== '' &&
+      (this.way() === 'merge' ? this.other() !== '' : this.separator() !== '' && this.two().trim() !== ''),
+  );
+
+  choose(way: 'split' | 'merge'): void {
+    this.way.set(way);
+    this.one.set(way === 'split' ? `${this.data.field.label} 1` : this.data.field.label);
+    if (way === 'merge') this.separator.set(' ');
+  }
+
+  done(): void {
+    const { table, field } = this.data;
+    const gone = this.way() === 'split' ? [field.id] : [field.id, this.other()];
+    const taken = table.fields.filter(({ id }) => !gone.includes(id)).map(({ name }) => name);
+    const made = (label: string): Field => {
+      const name = uniqueName(nameFromLabel(label, 'field'), taken);
+      taken.push(name);
+      return plainField(
+        newId('f'),
+        name,
+        label.trim(),
+        this.way() === 'split'
+          ? { kind: 'text', most: null }
+          : { kind: field.type.kind === 'longText' ? 'longText' : 'text' },
+      );
+    };
+    this.ref.close(
+      this.way() === 'split'
+        ? {
+            change: 'splitField',
+            table: table.id,
+            field: field.id,
+            separator: this.separator(),
+            into: [made(this.one()), made(this.two())],
+          }
+        : {
+            change: 'mergeFields',
+            table: table.id,
+            fields: [field.id, this.other()],
+            separator: this.separator(),
+            into: made(this.one()),
+          },
+    );
+  }
+}

@@ -1,0 +1,338 @@
+import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatIconModule } from '@angular/material/icon';
+import {
+  attempt,
+  bind,
+  checkMessage,
+  fromStoredMessage,
+  inWords,
+  toStored,
+  toStoredMessage,
+} from '@heathridge/core/expression';
+import { shapeRule, SHAPES, type Field, type Rule, type Shape, type Table } from '@heathridge/core/design';
+import { FileStore } from '../bench/file.store';
+import { ExpressionEditorComponent } from '../shared/expression-editor.component';
+import { newId } from '../shared/ids';
+import { readable } from './describe';
+import { DraftStore } from './draft.store';
+
+const TIMED = ['date', 'dateTime'];
+
+/** A rule: written, or put together from a ready shape, with its reading in plain words and its message. */
+@Component({
+  selector: 'hr-rule-editor',
+  imports: [FormsModule, MatIconModule, ExpressionEditorComponent],
+  template: `
+    <div class="field">
+      <span class="row"
+        ><span class="label grow">{{ field() ? 'Rule' : 'Rule of the whole row' }}</span>
+        <button
+          class="link small"
+          type="button"
+          [attr.aria-expanded]="shaping()"
+          (click)="shaping.set(!shaping())"
+        >
+          put it together
+        </button></span
+      >
+      @if (shaping()) {
+        <div class="shape">
+          <select
+            class="input"
+            aria-label="Field of the rule"
+            [ngModel]="subject()?.id"
+            (ngModelChange)="subjectId.set($event)"
+            [disabled]="field() !== null"
+          >
+            @for (item of table().fields; track item.id) {
+              <option [value]="item.id">{{ item.label }}</option>
+            }
+          </select>
+          <select
+            class="input"
+            aria-label="Shape of the rule"
+            [ngModel]="shape()"
+            (ngModelChange)="shape.set($event)"
+          >
+            @for (item of shapes(); track item) {
+              <option [value]="item">{{ words[item] }}</option>
+            }
+          </select>
+          @if (wants().other) {
+            <select
+              class="input"
+              [attr.aria-label]="wants().other"
+              [ngModel]="otherId()"
+              (ngModelChange)="otherId.set($event)"
+            >
+              <option value="" disabled>{{ wants().other }}</option>
+              @for (item of others(); track item.id) {
+                <option [value]="item.id">{{ item.label }}</option>
+              }
+            </select>
+          }
+          @if (wants().same) {
+            <select
+              class="input"
+              aria-label="What must be the same"
+              [ngModel]="sameId()"
+              (ngModelChange)="sameId.set($event)"
+            >
+              <option value="" disabled>of the same …</option>
+              @for (item of lookups(); track item.id) {
+                <option [value]="item.id">{{ item.label }}</option>
+              }
+            </select>
+          }
+          @for (hint of wants().values; track $index; let i = $index) {
+            <input
+              class="input"
+              [attr.aria-label]="hint"
+              [placeholder]="hint"
+              [ngModel]="values()[i] ?? ''"
+              (ngModelChange)="setValue(i, $event)"
+            />
+          }
+          <button class="btn small" type="button" (click)="use()">Use it</button>
+          @if (problem()) {
+            <p class="message" role="alert">{{ problem() }}</p>
+          }
+        </div>
+      }
+      <hr-expression-editor
+        label="Rule"
+        [condition]="true"
+        [value]="text()"
+        [catalog]="draft.catalog()"
+        [table]="table().id"
+        (changed)="setText($event)"
+      />
+      @if (reading()) {
+        <span class="soft small reading"
+          >reads: <em>{{ reading() }}</em></span
+        >
+      }
+    </div>
+    @if (rule()) {
+      <div class="field">
+        <label [for]="prefix() + '-message'">What people read when it fails</label>
+        <textarea
+          class="input"
+          rows="2"
+          maxlength="300"
+          [id]="prefix() + '-message'"
+          [class.wrong]="messageProblem() !== ''"
+          [ngModel]="message()"
+          (change)="setMessage($any($event.target).value)"
+        ></textarea>
+        <span class="soft small">{{
+          messageProblem() || 'Braces give the row’s own value: due back {due_back}'
+        }}</span>
+      </div>
+      <label class="tick"
+        ><input
+          type="checkbox"
+          [checked]="rule()!.newRowsOnly"
+          (change)="setNewOnly($any($event.target).checked)"
+        />
+        Only for new rows: rows that break it now may stay</label
+      >
+    }
+  `,
+  styles: `
+    :host {
+      display: grid;
+      gap: 8px;
+    }
+    .shape {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 6px;
+      padding: 8px;
+      margin: 4px 0;
+      background: var(--ground);
+      border: 1px solid var(--line);
+      border-radius: 6px;
+    }
+    .shape .btn {
+      justify-self: start;
+    }
+    .shape .message {
+      grid-column: 1 / -1;
+    }
+    .link {
+      padding: 0;
+      border: 0;
+      background: none;
+      color: var(--moss);
+      text-decoration: underline;
+      cursor: pointer;
+    }
+    .tick input {
+      accent-color: var(--moss);
+    }
+    .reading {
+      overflow-wrap: anywhere;
+    }
+  `,
+})
+export class RuleEditorComponent {
+  readonly draft = inject(DraftStore);
+  private readonly store = inject(FileStore);
+  readonly table = input.required<Table>();
+  /** The field whose rule it is; null for a rule of the table. */
+  readonly field = input<Field | null>(null);
+  readonly rule = input.required<Rule | null>();
+  readonly prefix = input('rule');
+  readonly changed = output<Rule | null>();
+
+  readonly words = SHAPES;
+  readonly shaping = signal(false);
+  readonly shape = signal<Shape>('between');
+  readonly subjectId = signal('');
+  readonly otherId = signal('');
+  readonly sameId = signal('');
+  readonly values = signal<readonly string[]>([]);
+  readonly problem = signal('');
+  readonly messageProblem = signal('');
+
+  readonly text = computed(() => {
+    const rule = this.rule();
+    return rule ? readable(rule.expression, this.draft.catalog(), this.table().id) : '';
+  });
+  readonly message = computed(() => {
+    const rule = this.rule();
+    return rule ? fromStoredMessage(rule.message, this.draft.catalog(), this.table().id) : '';
+  });
+  readonly reading = computed(() => {
+    const text = this.text();
+    if (text === '') return '';
+    const catalog = this.draft.catalog();
+    const result = attempt(() => inWords(bind(text, { catalog, table: this.table().id }).bound, text));
+    return result.ok ? result.value : '';
+  });
+  readonly subject = computed(
+    () =>
+      this.field() ??
+      this.table().fields.find(({ id }) => id === this.subjectId()) ??
+      this.table().fields[0] ??
+      null,
+  );
+  readonly shapes = computed((): Shape[] => {
+    const kind = this.subject()?.type.kind ?? '';
+    return (Object.keys(SHAPES) as Shape[]).filter((shape) => {
+      if (shape === 'yearsAgo' || shape === 'notFuture') return kind === 'date';
+      if (shape === 'matches') return kind === 'text' || kind === 'longText';
+      if (shape === 'noOverlap') return kind === 'date' && this.lookups().length > 0;
+      return true;
+    });
+  });
+  readonly lookups = computed(() => this.table().fields.filter(({ type }) => type.kind === 'lookup'));
+  readonly others = computed(() => {
+    const subject = this.subject();
+    const rest = this.table().fields.filter(({ id }) => id !== subject?.id);
+    return this.shape() === 'after' || this.shape() === 'noOverlap'
+      ? rest.filter(({ type }) =>
+          TIMED.includes(subject?.type.kind ?? '')
+            ? type.kind === subject?.type.kind
+            : !TIMED.includes(type.kind),
+        )
+      : rest;
+  });
+  readonly wants = computed((): { other: string; same: boolean; values: readonly string[] } => {
+    switch (this.shape()) {
+      case 'between':
+        return { other: '', same: false, values: ['from', 'to'] };
+      case 'oneOf':
+        return { other: '', same: false, values: ['values, with commas between'] };
+      case 'after':
+        return { other: 'after which field', same: false, values: [] };
+      case 'matches':
+        return { other: '', same: false, values: ['% any characters, _ one'] };
+      case 'yearsAgo':
+        return { other: '', same: false, values: ['years'] };
+      case 'notFuture':
+        return { other: '', same: false, values: [] };
+      case 'requiredWhen':
+        return { other: 'when which field', same: false, values: ['has this value (empty: any)'] };
+      case 'noOverlap':
+        return { other: 'until', same: true, values: [] };
+    }
+  });
+
+  setValue(index: number, text: string): void {
+    const values = [...this.values()];
+    values[index] = text;
+    this.values.set(values);
+  }
+
+  /** Puts the rule of the chosen shape in place of what stands there. */
+  use(): void {
+    const field = this.subject();
+    if (!field) return;
+    const shape = this.shapes().includes(this.shape()) ? this.shape() : 'between';
+    const table = this.table();
+    const find = (id: string): Field | undefined => table.fields.find((item) => item.id === id);
+    const typed = this.values().filter((value) => value?.trim());
+    const values = shape === 'oneOf' ? (typed[0] ?? '').split(',').filter((value) => value.trim()) : typed;
+    const lookup = find(this.sameId());
+    const children =
+      lookup?.type.kind === 'lookup'
+        ? this.draft
+            .catalog()
+            .table(lookup.type.table)
+            .children.find(({ id }) => id === lookup.id)
+        : undefined;
+    const key = find(table.key[0]!);
+    const shaped = shapeRule(
+      shape,
+      {
+        field,
+        other: find(this.otherId()),
+        same: lookup && children && key ? { lookup, children: children.name, key } : undefined,
+        values: values.map((value) => value.trim()),
+      },
+      this.store.reading(),
+    );
+    this.problem.set(shaped.ok ? '' : shaped.message);
+    if (!shaped.ok) return;
+    this.emit(shaped.expression, shaped.message);
+    this.shaping.set(false);
+  }
+
+  setText({ text, ok }: { text: string; ok: boolean }): void {
+    if (text === this.text()) return;
+    if (text.trim() === '') this.changed.emit(null);
+    else if (ok)
+      this.emit(text, this.message() || `${this.field()?.label ?? this.table().label} does not fit.`);
+  }
+
+  setMessage(message: string): void {
+    const rule = this.rule();
+    if (!rule || message.trim() === '') return;
+    const checked = attempt(() => checkMessage(message, this.draft.catalog(), this.table().id));
+    this.messageProblem.set(checked.ok ? '' : checked.error.message);
+    if (checked.ok)
+      this.changed.emit({
+        ...rule,
+        message: toStoredMessage(message.trim(), this.draft.catalog(), this.table().id),
+      });
+  }
+
+  setNewOnly(newRowsOnly: boolean): void {
+    const rule = this.rule();
+    if (rule) this.changed.emit({ ...rule, newRowsOnly });
+  }
+
+  private emit(expression: string, message: string): void {
+    const catalog = this.draft.catalog();
+    const rule = this.rule();
+    this.changed.emit({
+      ...rule,
+      id: rule?.id ?? newId('r'),
+      expression: toStored(expression, catalog, this.table().id),
+      message: toStoredMessage(message, catalog, this.table().id),
+    });
+  }
+}

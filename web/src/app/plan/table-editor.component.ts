@@ -1,0 +1,329 @@
+import { Component, computed, inject, input, output } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { MatIconModule } from '@angular/material/icon';
+import { toStored } from '@heathridge/core/expression';
+import { fieldOf, isStored, nameFromLabel, uniqueName, type Rule, type Table } from '@heathridge/core/design';
+import { ExpressionEditorComponent } from '../shared/expression-editor.component';
+import { newId } from '../shared/ids';
+import { readable } from './describe';
+import { DraftStore } from './draft.store';
+import { RuleEditorComponent } from './rule-editor.component';
+
+/** Everything about one table that is not about one of its fields. */
+@Component({
+  selector: 'hr-table-editor',
+  imports: [FormsModule, MatIconModule, ExpressionEditorComponent, RuleEditorComponent],
+  template: `
+    @let table = this.table();
+    <div class="field">
+      <label for="t-label">One row is a</label>
+      <input
+        id="t-label"
+        class="input"
+        maxlength="60"
+        [ngModel]="table.label"
+        (change)="rename($any($event.target).value)"
+      />
+    </div>
+    <div class="field">
+      <label for="t-plural">Many are</label>
+      <input
+        id="t-plural"
+        class="input"
+        maxlength="60"
+        [ngModel]="table.plural"
+        (change)="setPlural($any($event.target).value)"
+      />
+    </div>
+    <div class="field wide">
+      <span class="label">A row is shown as</span>
+      <hr-expression-editor
+        label="How a row is shown"
+        [value]="display()"
+        [catalog]="draft.catalog()"
+        [table]="table.id"
+        (changed)="setDisplay($event)"
+      />
+      <span class="soft small">Empty: its first text. Lookups into this table show it.</span>
+    </div>
+    <div class="field wide" role="group" aria-label="Key">
+      <span class="label">A row is told by</span>
+      <div class="row wrap">
+        @for (field of keyFields(); track field.id) {
+          <span class="tag moss"
+            >{{ field.label }}
+            @if (table.key.length > 1) {
+              <button
+                type="button"
+                [attr.aria-label]="'Take ' + field.label + ' out of the key'"
+                (click)="dropKey(field.id)"
+              >
+                <mat-icon svgIcon="close" />
+              </button>
+            }
+          </span>
+        }
+        @if (couldBeKey().length > 0) {
+          <select
+            class="input small"
+            aria-label="Change the key"
+            [ngModel]="''"
+            (ngModelChange)="changeKey($event)"
+          >
+            <option value="">change the key …</option>
+            <optgroup label="This field alone">
+              @for (field of couldBeKey(); track field.id) {
+                <option [value]="'one ' + field.id">{{ field.label }}</option>
+              }
+            </optgroup>
+            @if (couldJoinKey().length > 0) {
+              <optgroup label="This field too">
+                @for (field of couldJoinKey(); track field.id) {
+                  <option [value]="'too ' + field.id">{{ field.label }}</option>
+                }
+              </optgroup>
+            }
+          </select>
+        }
+      </div>
+      <span class="soft small">No two rows have the same key. What looks up a row keeps its key.</span>
+    </div>
+    <div class="field wide" role="group" aria-label="Order">
+      <span class="label">Rows are listed in the order of</span>
+      <div class="row wrap">
+        @for (item of table.order; track item.field; let i = $index) {
+          <span class="tag"
+            >{{ labelOf(item.field) }}
+            <button type="button" class="word" (click)="turn(i)">
+              {{ item.descending ? 'falling' : 'rising' }}
+            </button>
+            <button
+              type="button"
+              [attr.aria-label]="'Take ' + labelOf(item.field) + ' out of the order'"
+              (click)="dropOrder(i)"
+            >
+              <mat-icon svgIcon="close" />
+            </button>
+          </span>
+        }
+        @if (table.order.length < 5) {
+          <select class="input small" aria-label="Order by" [ngModel]="''" (ngModelChange)="addOrder($event)">
+            <option value="">{{ table.order.length === 0 ? 'the key, or choose …' : 'then by …' }}</option>
+            @for (field of couldOrder(); track field.id) {
+              <option [value]="field.id">{{ field.label }}</option>
+            }
+          </select>
+        }
+      </div>
+    </div>
+    <div class="field wide">
+      <span class="row"
+        ><span class="label grow">Rules over several fields or other rows</span>
+        <button class="btn small" type="button" (click)="addRule()">
+          <mat-icon svgIcon="add" />Rule
+        </button></span
+      >
+      @for (rule of table.rules; track rule.id; let i = $index) {
+        <div class="rule">
+          <hr-rule-editor
+            [prefix]="'t-rule-' + i"
+            [table]="table"
+            [rule]="rule"
+            (changed)="setRule(i, $event)"
+          />
+          <button class="btn small danger" type="button" (click)="setRule(i, null)">
+            <mat-icon svgIcon="delete" />Drop this rule
+          </button>
+        </div>
+      }
+    </div>
+    @if (table.links.length > 0) {
+      <div class="field wide">
+        <span class="label">Links of several fields</span>
+        @for (link of table.links; track link.id; let i = $index) {
+          <div class="row">
+            <span class="grow">{{ link.label }} → {{ tableLabel(link.table) }}</span>
+            <button
+              class="icon-btn"
+              type="button"
+              [attr.aria-label]="'Drop the link ' + link.label"
+              (click)="dropLink(i)"
+            >
+              <mat-icon svgIcon="delete" />
+            </button>
+          </div>
+        }
+      </div>
+    }
+    <div class="row wide">
+      <span class="grow"></span>
+      <button class="btn small danger" type="button" (click)="dropped.emit()">
+        <mat-icon svgIcon="delete" />Drop this table
+      </button>
+    </div>
+  `,
+  styles: `
+    :host {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 10px;
+      padding: 12px 18px;
+      background: var(--ground);
+      border-bottom: 1px solid var(--line);
+    }
+    .wide {
+      grid-column: 1 / -1;
+    }
+    .wrap {
+      flex-wrap: wrap;
+    }
+    .wrap select {
+      width: auto;
+    }
+    .tag {
+      display: inline-flex;
+      align-items: center;
+      gap: 4px;
+    }
+    .tag button {
+      display: inline-flex;
+      padding: 0;
+      border: 0;
+      background: none;
+      color: inherit;
+      cursor: pointer;
+    }
+    .tag .word {
+      text-decoration: underline;
+    }
+    .tag mat-icon {
+      width: 16px;
+      height: 16px;
+    }
+    .rule {
+      display: grid;
+      gap: 6px;
+      padding: 8px;
+      border: 1px solid var(--line);
+      border-radius: 6px;
+      background: var(--paper);
+    }
+    .rule + .rule {
+      margin-top: 6px;
+    }
+    .rule .btn {
+      justify-self: end;
+    }
+  `,
+})
+export class TableEditorComponent {
+  readonly draft = inject(DraftStore);
+  readonly table = input.required<Table>();
+  readonly dropped = output();
+
+  readonly display = computed(() => {
+    const table = this.table();
+    return table.display ? readable(table.display, this.draft.catalog(), table.id) : '';
+  });
+  readonly keyFields = computed(() => this.table().key.flatMap((id) => fieldOf(this.table(), id) ?? []));
+  private readonly keyable = computed(() =>
+    this.table().fields.filter(
+      ({ type }) => !['longText', 'tick', 'picture', 'file', 'stamp', 'workedOut'].includes(type.kind),
+    ),
+  );
+  readonly couldBeKey = computed(() => {
+    const { key } = this.table();
+    return this.keyable().filter(({ id }) => !(key.length === 1 && key[0] === id));
+  });
+  readonly couldJoinKey = computed(() => {
+    const { key } = this.table();
+    const running = this.keyFields().some(({ type }) => type.kind === 'runningNumber');
+    return running
+      ? []
+      : this.keyable().filter(({ id, type }) => !key.includes(id) && type.kind !== 'runningNumber');
+  });
+  readonly couldOrder = computed(() =>
+    this.table().fields.filter(
+      (field) => isStored(field) && !this.table().order.some(({ field: id }) => id === field.id),
+    ),
+  );
+
+  set(part: Parameters<DraftStore['changeTable']>[1]): void {
+    this.draft.changeTable(this.table().id, part);
+  }
+
+  rename(label: string): void {
+    if (label.trim() === '') return;
+    const others = this.draft.design().tables.filter(({ id }) => id !== this.table().id);
+    const name = uniqueName(
+      nameFromLabel(label, 'table'),
+      others.map((other) => other.name),
+    );
+    this.set({ label: label.trim(), name });
+  }
+
+  setPlural(plural: string): void {
+    if (plural.trim() !== '') this.set({ plural: plural.trim() });
+  }
+
+  setDisplay({ text, ok }: { text: string; ok: boolean }): void {
+    if (ok && text !== this.display())
+      this.set({
+        display: text.trim() === '' ? null : toStored(text, this.draft.catalog(), this.table().id),
+      });
+  }
+
+  changeKey(choice: string): void {
+    const [how, id] = choice.split(' ');
+    if (!id) return;
+    this.set({ key: how === 'one' ? [id] : [...this.table().key, id] });
+  }
+
+  dropKey(id: string): void {
+    this.set({ key: this.table().key.filter((other) => other !== id) });
+  }
+
+  addOrder(field: string): void {
+    if (field) this.set({ order: [...this.table().order, { field, descending: false }] });
+  }
+
+  turn(index: number): void {
+    this.set({
+      order: this.table().order.map((item, i) =>
+        i === index ? { ...item, descending: !item.descending } : item,
+      ),
+    });
+  }
+
+  dropOrder(index: number): void {
+    this.set({ order: this.table().order.filter((_, i) => i !== index) });
+  }
+
+  addRule(): void {
+    const [first] = this.table().fields;
+    const rule: Rule = {
+      id: newId('r'),
+      expression: `"#${first!.id}" IS NOT NULL`,
+      message: `${this.table().label} does not fit.`,
+    };
+    this.set({ rules: [...this.table().rules, rule] });
+  }
+
+  setRule(index: number, rule: Rule | null): void {
+    this.set({
+      rules: this.table().rules.flatMap((other, i) => (i !== index ? [other] : rule ? [rule] : [])),
+    });
+  }
+
+  dropLink(index: number): void {
+    this.set({ links: this.table().links.filter((_, i) => i !== index) });
+  }
+
+  labelOf(id: string): string {
+    return fieldOf(this.table(), id)?.label ?? 'a field that is gone';
+  }
+
+  tableLabel(id: string): string {
+    return this.draft.design().tables.find((table) => table.id === id)?.label ?? 'a table that is gone';
+  }
+}
