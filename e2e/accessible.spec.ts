@@ -2,8 +2,28 @@ import AxeBuilder from '@axe-core/playwright';
 import type { Page } from '@playwright/test';
 import { expect, test } from './office';
 
+/** Waits until nothing on the page is fading in or out any more: halfway, no contrast can be told. */
+async function settled(page: Page): Promise<void> {
+  await page.waitForFunction(
+    () =>
+      Array.from(
+        document.querySelectorAll(
+          '.mat-mdc-dialog-inner-container, .cdk-overlay-backdrop, .mat-mdc-menu-panel, .mat-mdc-snackbar-surface',
+        ),
+      ).every((part) => getComputedStyle(part).opacity === '1') &&
+      // What turns for ever, such as a progress spinner, is no fading.
+      document
+        .getAnimations()
+        .every(
+          ({ playState, effect }) =>
+            playState !== 'running' || effect?.getComputedTiming().iterations === Infinity,
+        ),
+  );
+}
+
 /** WCAG 2.2 AA, as axe-core checks it. */
 async function accessible(page: Page, what: string): Promise<void> {
+  await settled(page);
   const { violations } = await new AxeBuilder({ page })
     .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
     .analyze();
@@ -66,7 +86,6 @@ test('Plan’s editors and dialogs meet WCAG 2.2 AA', async ({ office, page }) =
     await office.button('More for this file').click();
     await page.getByRole('menuitem', { name: item }).click();
     await expect(page.getByRole('dialog')).toBeVisible();
-    await page.waitForTimeout(300);
   };
   const close = async (): Promise<void> => {
     await page.keyboard.press('Escape');
@@ -75,12 +94,15 @@ test('Plan’s editors and dialogs meet WCAG 2.2 AA', async ({ office, page }) =
   await page.locator('[data-table="t_hire"] .face').click();
   await office.button('Name, key, order and rules of this table').click();
   await expect(page.getByText('Rows are listed in the order of')).toBeVisible();
+  await office.button('Fields together').click();
+  await expect(office.button('Ask it')).toBeDisabled();
   await accessible(page, 'the table editor');
   await office.button('Name, key, order and rules of this table').click();
   await office.button(/^Player looks up/).click();
   await accessible(page, 'a lookup');
   await office.button(/^Monthly fee/).click();
   await office.button('put it together').click();
+  await expect(page.getByLabel('Shape of the rule')).toBeVisible();
   await accessible(page, 'a rule from a shape');
   await office.button('Link Hire to another table').click();
   await page.getByRole('dialog').getByLabel('To', { exact: true }).selectOption({ label: 'Part' });
@@ -101,6 +123,7 @@ test('Plan’s editors and dialogs meet WCAG 2.2 AA', async ({ office, page }) =
   await office.button('Set aside').click();
   await office.button(/^District/).click();
   await office.button('Split or merge').click();
+  await expect(page.getByRole('dialog')).toBeVisible();
   await accessible(page, 'split or merge');
   await close();
   await office.button(/^Phone/).click();

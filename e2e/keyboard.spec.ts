@@ -157,6 +157,19 @@ test('a design from nothing by keyboard: tables, many to many, a rule from a sha
   await enter(/^Add to the draft$/);
   await expect(page.getByRole('heading', { name: 'Singer concert' })).toBeVisible();
 
+  // What no two rows have alike, in two fields together.
+  await enter(/^Singer ?№/);
+  await enter(/^Name, key, order and rules of this table$/);
+  await enter(/^Fields together$/);
+  for (const label of ['Number', 'Born on']) {
+    await tabTo(page, new RegExp(`^${label}$`));
+    await page.keyboard.press('Space');
+  }
+  await enter(/^Ask it$/);
+  await expect(page.getByRole('list', { name: 'Rules of Singer' })).toContainText(
+    'no two singers have Number and Born on alike',
+  );
+
   // A card is moved, the draft is checked, applied and undone.
   const face = page.locator('.card-box .face').first();
   const before = await face.boundingBox();

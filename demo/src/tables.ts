@@ -58,6 +58,7 @@ function table(
     display,
     rules: [],
     links: [],
+    noTwoAlike: [],
     order: [],
   };
 }

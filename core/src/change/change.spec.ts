@@ -1,4 +1,4 @@
-import { emptyDesign, type Design, type Field } from '../design';
+import { emptyDesign, linksFrom, type Design, type Field } from '../design';
 import { field, number, OFFICE, table } from '../design/testing/office';
 import { kindProblem } from './carry';
 import { applyChanges, ChangeError, evolve, type Change } from './changes';
@@ -223,6 +223,118 @@ describe('checkPlan', () => {
     const [follows] = plan(patch('f_lFrom', { name: 'since', label: 'Since' })).notices;
     expect(follows?.message).toBe('Lent on becomes Since; what uses it follows.');
     expect(follows?.dependants.map(({ label }) => label)).toEqual(['Loan › Due back']);
+  });
+});
+
+describe('no two alike in several fields', () => {
+  const asking = (...noTwoAlike: string[][]): Change => ({
+    change: 'changeTable',
+    table: 't_loan',
+    set: { noTwoAlike },
+  });
+  const drop = (field: string, ...mends: { dependant: string; put: string | null }[]): Change => ({
+    change: 'dropField',
+    table: 't_loan',
+    field,
+    mends,
+  });
+  const plan = (design: Design, ...changes: Change[]) => checkPlan(design, evolve(design, changes), changes);
+  const asked = applyChanges(OFFICE, [asking(['f_lBorrower', 'f_lFrom'])]);
+
+  it('is a constraint of the table, which serves as an index of its first fields', () => {
+    expect(createTable(asked, asked.tables[1]!)).toContain(
+      'CONSTRAINT "alike f_lBorrower f_lFrom" UNIQUE ("borrower", "lent_on")',
+    );
+  });
+
+  it('asks the rows once, and again when the values become others', () => {
+    const [row, ...more] = plan(OFFICE, asking(['f_lBorrower', 'f_lFrom'])).rows;
+    expect(more).toEqual([]);
+    expect(row).toEqual(
+      jasmine.objectContaining({
+        sort: 'alike',
+        fields: ['f_lBorrower', 'f_lFrom'],
+        message: 'No two loans are to have Borrower and Lent on alike, and another row has the same.',
+      }),
+    );
+    expect(plan(asked, asking(['f_lFrom', 'f_lBorrower'])).rows).toEqual([]);
+    const noted = applyChanges(OFFICE, [asking(['f_lBorrower', 'f_lFee'])]);
+    const whole = patch('f_lFee', { type: { kind: 'money', places: 0 } });
+    expect(plan(noted, whole).rows.map(({ sort, fields }) => `${sort} ${fields.join()}`)).toContain(
+      'alike f_lBorrower,f_lFee',
+    );
+  });
+
+  it('names what cannot be asked', () => {
+    const problem = (...sets: string[][]) => plan(OFFICE, asking(...sets)).notices[0]?.message;
+    expect(problem(['f_lBorrower', 'f_none'])).toMatch(/names a field that is no longer there/);
+    expect(problem(['f_lBorrower', 'f_lBorrower'])).toMatch(/names a field twice/);
+    expect(problem(['f_lBorrower', 'f_lFrom'], ['f_lFrom', 'f_lBorrower'])).toMatch(
+      /is said twice of Borrower and Lent on/,
+    );
+    const picture: Change = {
+      change: 'addField',
+      table: 't_loan',
+      field: field('lPhoto', 'photo', { kind: 'picture' }),
+    };
+    expect(plan(OFFICE, picture, asking(['f_lFrom', 'f_lPhoto'])).notices[0]?.message).toMatch(
+      /Photo cannot be compared/,
+    );
+  });
+
+  it('goes with a field that is dropped, or takes the one put in its place', () => {
+    const noted = applyChanges(OFFICE, [asking(['f_lBorrower', 'f_lFee'], ['f_lFee', 'f_lState'])]);
+    const [notice] = plan(noted, drop('f_lFee')).notices;
+    expect(notice?.dependants.map(({ use, fate }) => [use, fate])).toContain([
+      'no two alike in it and Borrower',
+      'that is asked no more',
+    ]);
+    const left = (put: string | null) =>
+      applyChanges(noted, [drop('f_lFee', { dependant: 't_loan', put })]).tables[1]!.noTwoAlike;
+    expect(left(null)).toEqual([]);
+    expect(left('f_lFrom')).toEqual([
+      ['f_lBorrower', 'f_lFrom'],
+      ['f_lFrom', 'f_lState'],
+    ]);
+    // One field alone is asked on the field.
+    expect(left('f_lState')).toEqual([['f_lBorrower', 'f_lState']]);
+  });
+
+  it('makes a link of several fields one to one', () => {
+    const pair = table(
+      'pair',
+      [field('pA', 'a', { kind: 'wholeNumber' }), field('pB', 'b', { kind: 'date' })],
+      {
+        key: ['f_pA', 'f_pB'],
+      },
+    );
+    const seat = table(
+      'seat',
+      [
+        field('sNo', 'number', number),
+        field('sA', 'a', { kind: 'wholeNumber' }),
+        field('sB', 'b', { kind: 'date' }),
+      ],
+      {
+        links: [
+          {
+            id: 'l_seat',
+            name: 'pair',
+            label: 'Pair',
+            table: 't_pair',
+            on: [
+              { own: 'f_sA', other: 'f_pA' },
+              { own: 'f_sB', other: 'f_pB' },
+            ],
+            onDelete: 'refuse',
+          },
+        ],
+      },
+    );
+    const single = (noTwoAlike: string[][]) =>
+      linksFrom({ ...emptyDesign(), tables: [pair, seat] }, { ...seat, noTwoAlike })[0]!.single;
+    expect(single([])).toBeFalse();
+    expect(single([['f_sB', 'f_sA']])).toBeTrue();
   });
 });
 

@@ -63,6 +63,7 @@ export const Change = v.variant('change', [
         key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.'), v.maxLength(16)),
         rules: v.array(Rule),
         links: v.array(TableLink),
+        noTwoAlike: Table.entries.noTwoAlike,
         order: Table.entries.order,
       }),
     ),

@@ -6,6 +6,7 @@ import {
   idsOfTable,
   KIND_LABELS,
   linksFrom,
+  listOf,
   rulesOf,
   storedFields,
   validateTables,
@@ -320,7 +321,7 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
       });
     };
     for (const field of storedFields(table)) fieldChecks(carrier, after, table, old, field, ask);
-    tableChecks(before, after, table, old, ask);
+    tableChecks(carrier, after, table, old, ask);
   }
   return checks;
 }
@@ -475,7 +476,16 @@ function newLink(before: Design, after: Design, table: Table, field: Field, ask:
       );
 }
 
-function tableChecks(before: Design, after: Design, table: Table, old: Table, ask: Ask): void {
+/** Whether the values of a field stay what they are. */
+function staysSame({ before, evolved }: Carrier, after: Design, old: Table, field: Field): boolean {
+  const source = fieldOf(old, field.id);
+  const carried = evolved.carry[field.id];
+  const convert = carried?.from === 'convert' ? carried.convert : undefined;
+  return source !== undefined && conversion(before, source, after, field, convert) === 'same';
+}
+
+function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, ask: Ask): void {
+  const { before } = carrier;
   const catalog = catalogOf(after);
   const oldRules = new Map(rulesOf(old).map(({ rule }) => [rule.id, rule]));
   const isNew = (rule: Rule): boolean => {
@@ -508,8 +518,21 @@ function tableChecks(before: Design, after: Design, table: Table, old: Table, as
     ask(
       key,
       'alike',
-      `${key.map(({ label }) => label).join(' and ')} would be the key, and another row has the same.`,
+      `${listOf(key.map(({ label }) => label))} would be the key, and another row has the same.`,
       alike(table, key),
+    );
+  }
+  const setOf = (ids: readonly string[]): string => [...ids].sort().join();
+  const asked = old.noTwoAlike.map(setOf);
+  for (const ids of table.noTwoAlike) {
+    const fields = ids.map((id) => fieldOf(table, id)!);
+    if (asked.includes(setOf(ids)) && fields.every((field) => staysSame(carrier, after, old, field)))
+      continue;
+    ask(
+      fields,
+      'alike',
+      `No two ${table.plural.toLowerCase()} are to have ${listOf(fields.map(({ label }) => label))} alike, and another row has the same.`,
+      alike(table, fields),
     );
   }
   const known = linksFrom(before, old).map(linkId);

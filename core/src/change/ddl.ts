@@ -44,6 +44,10 @@ export function createTable(design: Design, table: Table, name = table.name): st
     const key = table.key.map((id) => sqlName(fieldOf(table, id)!.name));
     constraints.push(`  CONSTRAINT ${sqlName(`key ${table.name}`)} PRIMARY KEY (${key.join(', ')})`);
   }
+  for (const ids of table.noTwoAlike) {
+    const columns = ids.map((id) => sqlName(fieldOf(table, id)!.name));
+    constraints.push(`  CONSTRAINT ${sqlName(`alike ${ids.join(' ')}`)} UNIQUE (${columns.join(', ')})`);
+  }
   for (const link of linksFrom(design, table).filter(({ on }) => on.length > 1)) {
     const list = (side: 0 | 1): string => link.on.map((pair) => sqlName(pair[side].name)).join(', ');
     constraints.push(
@@ -297,7 +301,11 @@ export function createIndexes(design: Design, table: Table): string[] {
     )
     .map((field) => make(field.id, [field.name]));
   const links = linksFrom(design, table)
-    .filter(({ on }) => on.length > 1 && !on.every(([{ id }], i) => table.key[i] === id))
+    .filter(
+      ({ on }) =>
+        on.length > 1 &&
+        ![table.key, ...table.noTwoAlike].some((ids) => on.every(([{ id }], i) => ids[i] === id)),
+    )
     .map((link) =>
       make(
         link.id,

@@ -53,7 +53,7 @@ function changed(design: Design, id: string, work: <T>(item: T) => T | null): De
     list.flatMap((item) => (item.id === id ? (work(item) ?? []) : [item]));
   return {
     ...design,
-    tables: change(design.tables.map((table) => ({ ...table, fields: change(table.fields) }))),
+    tables: change(design.tables.map((table) => ({ ...table, fields: change(table.fields) }))).map(alikeOnce),
     queries: change(design.queries),
     forms: change(design.forms).map(withoutDoubles),
     reports: change(design.reports),
@@ -120,6 +120,7 @@ const tableWithout = (table: Table, gone: ReadonlySet<string>): Table => ({
   rules: table.rules.filter(({ expression, message }) => !uses([expression, message], gone)),
   order: table.order.filter(({ field }) => !gone.has(field)),
   links: table.links.filter(({ table: other, on }) => !uses([other, on], gone)),
+  noTwoAlike: table.noTwoAlike.filter((ids) => !uses(ids, gone)),
 });
 
 function queryWithout(query: Query, gone: ReadonlySet<string>): Query | null {
@@ -173,6 +174,12 @@ function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
       .map((subform) => ({ ...subform, fields: there(subform.fields) })),
   };
 }
+
+/** A field that took another's place may have stood beside it; one field alone is asked on the field. */
+const alikeOnce = (table: Table): Table => ({
+  ...table,
+  noTwoAlike: table.noTwoAlike.map((ids) => [...new Set(ids)]).filter((ids) => ids.length > 1),
+});
 
 /** A field that took another's place may have been on the form already. */
 function withoutDoubles(form: Form): Form {

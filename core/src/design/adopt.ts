@@ -261,7 +261,7 @@ class Adopter {
       ...design,
       tables: tables.map((table, i) => this.withChecks(design, table, design.tables[i]!)),
     };
-    tables.forEach((table, i) => this.indexes(table, design.tables[i]!));
+    design = { ...design, tables: tables.map((table, i) => this.withIndexes(table, design.tables[i]!)) };
     this.objects(design, views, triggers);
     for (const other of others)
       this.notes.push(`${other} is no plain table and stays behind in the safe copy of the file as it was.`);
@@ -376,6 +376,7 @@ class Adopter {
       display: null,
       rules: [],
       links,
+      noTwoAlike: [],
       order: [],
     };
   }
@@ -554,22 +555,29 @@ class Adopter {
     );
   }
 
-  /** Indexes over several columns or expressions, made anew under the new names. */
-  private indexes(foreign: ForeignTable, table: Table): void {
+  /** UNIQUE over several columns is said of the table; other indexes over several are made anew. */
+  private withIndexes(foreign: ForeignTable, table: Table): Table {
+    const noTwoAlike: string[][] = [];
     for (const { name, unique, columns, partial, origin, sql } of foreign.indexes) {
       if (origin === 'pk' || (columns.length === 1 && columns[0] !== null && !partial)) continue;
-      const id = idFrom('k', name, this.ids);
-      const known = columns.map((column) => {
+      const fields = columns.map((column) => {
         const fieldId = column === null ? undefined : this.fieldIds.get(this.path(foreign.name, column));
-        return fieldId ? fieldOf(table, fieldId)?.name : undefined;
+        return fieldId ? fieldOf(table, fieldId) : undefined;
       });
-      if (partial || known.includes(undefined)) {
+      if (partial || fields.includes(undefined)) {
         this.notes.push(
           `The index ${name} of ${foreign.name} looks at expressions or at some rows only and is not taken over${sql ? `: ${sql}` : ''}.`,
         );
         continue;
       }
-      const list = known.map((column) => sqlName(column!)).join(', ');
+      if (unique && fields.every((field) => field!.type.kind !== 'file')) {
+        const ids = fields.map((field) => field!.id);
+        if (!noTwoAlike.some((other) => [...other].sort().join() === [...ids].sort().join()))
+          noTwoAlike.push(ids);
+        continue;
+      }
+      const id = idFrom('k', name, this.ids);
+      const list = fields.map((field) => sqlName(field!.name)).join(', ');
       this.kept.push({
         type: 'kept',
         id,
@@ -585,6 +593,7 @@ class Adopter {
         ),
       );
     }
+    return { ...table, noTwoAlike };
   }
 
   private objects(design: Design, views: ForeignSchema['views'], triggers: ForeignSchema['triggers']): void {

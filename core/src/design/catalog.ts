@@ -155,7 +155,9 @@ export function linksFrom(design: Design, child: Table): Link[] {
         parent,
         on: pairs,
         required: owns.every(({ id, alwaysFilled }) => alwaysFilled || child.key.includes(id)),
-        single: child.key.every((id) => owns.some((own) => own.id === id)),
+        single: [child.key, ...child.noTwoAlike].some((ids) =>
+          ids.every((id) => owns.some((own) => own.id === id)),
+        ),
       },
     ];
   });

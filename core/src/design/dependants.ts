@@ -89,6 +89,14 @@ function inTable(table: Table, gone: ReadonlySet<string>, fateOf: (field: Field)
       ofTable(`its rule “${rule.message.replace(/"#[^"]*"/g, '…')}”`, 'the rule is dropped');
   if (uses(table.display, gone)) ofTable('how its rows are shown', 'its first text is shown');
   if (table.key.some((id) => gone.has(id))) ofTable('its key', null);
+  for (const ids of table.noTwoAlike)
+    if (uses(ids, gone)) {
+      const others = table.fields.filter(({ id }) => ids.includes(id) && !gone.has(id));
+      ofTable(
+        `no two alike in ${listOf(['it', ...others.map(({ label }) => label)])}`,
+        'that is asked no more',
+      );
+    }
   if (uses(table.order, gone)) ofTable('the order of its rows', 'they are ordered without it');
   for (const link of table.links)
     if (uses([link.table, link.on], gone)) ofTable(`the link ${link.label}`, 'the link is dropped');
@@ -156,7 +164,8 @@ function fateOfQuery(design: Design, query: Query, gone: ReadonlySet<string>): s
     : 'these parts are taken out';
 }
 
-const listOf = (items: readonly string[]): string =>
+/** Labels in a sentence: `Day, Room and Teacher`. */
+export const listOf = (items: readonly string[]): string =>
   items.length < 2 ? (items[0] ?? '') : `${items.slice(0, -1).join(', ')} and ${items.at(-1)!}`;
 
 function useInForm(form: Form, gone: ReadonlySet<string>): Pick<Dependant, 'use' | 'fate'> | null {

@@ -39,5 +39,6 @@ export const plainTable = (
   display: null,
   rules: [],
   links: [],
+  noTwoAlike: [],
   order: [],
 });

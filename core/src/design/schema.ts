@@ -210,6 +210,11 @@ export const Table = v.object({
   /** Rules over several fields, or over other rows. */
   rules: v.optional(v.pipe(v.array(Rule), v.maxLength(100)), []),
   links: v.optional(v.pipe(v.array(TableLink), v.maxLength(50)), []),
+  /** Fields whose values no two rows have all alike; a row where one of them is empty is like no other. */
+  noTwoAlike: v.optional(
+    v.pipe(v.array(v.pipe(v.array(Id), v.minLength(2), v.maxLength(32))), v.maxLength(100)),
+    [],
+  ),
   /** The order in which rows are listed; empty for that of the key. */
   order: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5)), []),
 });

@@ -10,6 +10,7 @@ import {
 } from '../expression';
 import { compare, fromText } from '../values';
 import { catalogOf, displayOf, fieldOf, isStored, tableOf, typeOf } from './catalog';
+import { listOf } from './dependants';
 import type { Design, Field, FieldType, Rule, Table } from './schema';
 
 /** Something in a design that cannot stand, said for people. */
@@ -89,6 +90,7 @@ function tableProblems(design: Design, table: Table, found: Found): void {
   for (const field of running)
     if (table.key.length !== 1 || table.key[0] !== field.id)
       found('A running number is the key of its table, and a table has one.', field);
+  for (const ids of table.noTwoAlike) alikeProblem(table, ids, found);
   const catalog = catalogOf(design);
   for (const rule of table.rules)
     ruleProblem(catalog, table, rule, (message) => found(`A rule of ${table.label}: ${message}`));
@@ -114,6 +116,20 @@ const KEY_KINDS = new Set<FieldType['kind']>([
   'lookup',
   'runningNumber',
 ]);
+
+function alikeProblem(table: Table, ids: readonly string[], found: Found): void {
+  const fields = ids.map((id) => fieldOf(table, id));
+  const what = `What no two ${table.plural.toLowerCase()} have alike`;
+  if (fields.includes(undefined)) return found(`${what} names a field that is no longer there.`);
+  if (new Set(ids).size < ids.length) return found(`${what} names a field twice.`);
+  const same = (other: readonly string[]): boolean =>
+    other.length === ids.length && other.every((id) => ids.includes(id));
+  if (table.noTwoAlike.filter(same).length > 1)
+    found(`${what} is said twice of ${listOf(fields.map((field) => field!.label))}.`);
+  for (const field of fields)
+    if (!isStored(field!) || field!.type.kind === 'picture' || field!.type.kind === 'file')
+      found(`${field!.label} cannot be compared: it is worked out, a picture or a file.`, field);
+}
 
 function linkProblem(design: Design, table: Table, link: Table['links'][number], found: Found): void {
   const target = tableOf(design, link.table);

@@ -127,6 +127,8 @@ export function standardDdl(design: Design): string {
       lines.push(parts.join(' '));
     }
     lines.push(`PRIMARY KEY (${table.key.map((id) => quoted(fieldOf(table, id)!.name)).join(', ')})`);
+    for (const ids of table.noTwoAlike)
+      lines.push(`UNIQUE (${ids.map((id) => quoted(fieldOf(table, id)!.name)).join(', ')})`);
     for (const { rule } of rulesOf(table)) {
       const condition = check(catalog, table, rule);
       if (condition !== null) lines.push(`CONSTRAINT ${quoted(rule.id)} CHECK (${condition})`);

@@ -328,6 +328,35 @@ describe('changing one’s mind about rows that are there', () => {
     expect(saved.body.detail).toContain('What you typed is kept');
   });
 
+  it('holds that no two rows are alike in several fields, once those that are have been mended', async () => {
+    await office.save({ op: 'insert', table: 't_loan', values: { f_lBorrower: 2, f_lFee: '10.25' } });
+    const change: Change = {
+      change: 'changeTable',
+      table: 't_loan',
+      set: { noTwoAlike: [['f_lBorrower', 'f_lFee']] },
+    };
+    const { body } = await office.check(change);
+    expect(body.findings.map(({ count, fields }: Record<string, unknown>) => [count, fields])).toEqual([
+      [2, ['f_lBorrower', 'f_lFee']],
+    ]);
+    expect((await office.apply(change)).status).toBe(422);
+    await done(
+      office.save({ op: 'update', table: 't_loan', key: [1003], values: { f_lFee: '10.24' }, was: {} }),
+    );
+    await done(office.apply(change));
+    const again = await office.save({
+      op: 'insert',
+      table: 't_loan',
+      values: { f_lBorrower: 2, f_lFee: '10.25' },
+    });
+    expect(again.status).toBe(422);
+    expect(JSON.stringify(again.body)).toContain('Another loan has this Borrower and Fee already.');
+    // Empty is like nothing: a loan without a fee may come again.
+    await done(office.save({ op: 'insert', table: 't_loan', values: { f_lBorrower: 2 } }));
+    await done(undo());
+    await done(office.save({ op: 'insert', table: 't_loan', values: { f_lBorrower: 2, f_lFee: '10.25' } }));
+  });
+
   it('makes many to many with a key of two, and links to it by both', async () => {
     const both = table(
       'tag',

@@ -399,6 +399,16 @@ class World {
       }
       case 10: {
         if (!field) return null;
+        const other = this.random.pick(table.fields);
+        const compared = [field, other].every(
+          ({ type }) => !['workedOut', 'picture', 'file'].includes(type.kind),
+        );
+        if (compared && other !== field && this.random.chance(0.3))
+          return {
+            change: 'changeTable',
+            table: table.id,
+            set: { noTwoAlike: [[field.id, other.id]] },
+          };
         const set = this.random.pick<Partial<Field>>([
           { alwaysFilled: true },
           { alwaysFilled: false },

@@ -1,4 +1,4 @@
-import { rulesOf, type Design, type Field, type Rule, type Table } from '@heathridge/core/design';
+import { listOf, rulesOf, type Design, type Field, type Rule, type Table } from '@heathridge/core/design';
 import { emptyMessage, type RowError } from '@heathridge/core/rows';
 
 /** True for an error by which the file refuses a row; anything else is not the row's fault. */
@@ -74,7 +74,7 @@ function columnError(table: Table, columns: string, empty: boolean): Mapped {
     .filter((field): field is Field => field !== undefined);
   const [field] = found;
   if (empty && field) return { field: field.id, rule: null, message: emptyMessage(field) };
-  const labels = found.map(({ label }) => label).join(' and ');
+  const labels = listOf(found.map(({ label }) => label));
   return {
     field: field?.id ?? null,
     rule: null,

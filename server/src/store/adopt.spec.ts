@@ -50,6 +50,7 @@ const COMPANY = `
   );
   CREATE INDEX employee_lname ON employee (lname);
   CREATE UNIQUE INDEX project_in_department ON project (dnum, pname);
+  CREATE INDEX works_by_hours ON works_on (pno, hours);
   CREATE VIEW managers AS SELECT fname, lname FROM employee, department WHERE ssn = mgr_ssn;
   INSERT INTO employee VALUES ('Ada', 'Quill', '100000001', '1965-01-09', 'F', 43000.5, NULL, 5), ('Ben', 'Rook', '100000002', NULL, 'M', 30000, '100000001', 5);
   INSERT INTO department VALUES ('Research', 5, '100000001', '1988-05-22');
@@ -123,6 +124,14 @@ describe('taking in a foreign file', () => {
     );
     expect(field('department', 'dname').noTwoAlike).toBeTrue();
     expect(field('project', 'pnumber').type.kind).toBe('runningNumber');
+    expect(design.tables.map(({ noTwoAlike }) => noTwoAlike)).toEqual([
+      [],
+      [],
+      [['f_projectdnum', 'f_projectpname']],
+      [],
+      [],
+      [],
+    ]);
     const works = design.tables.find(({ name }) => name === 'works_on')!;
     expect(works.key.length).toBe(2);
     expect(
@@ -132,7 +141,7 @@ describe('taking in a foreign file', () => {
     expect(words[1]).toContain('Each employee belongs to at most one employee (Super ssn)');
     // What has no definition is kept and named.
     expect(design.kept.map(({ what, name }) => `${what} ${name}`)).toEqual([
-      'index project_in_department',
+      'index works_by_hours',
       'view managers',
     ]);
     expect(body.notes.join('\n')).toContain('The view managers is kept as it is.');

@@ -1,13 +1,16 @@
 import type { Change } from '@heathridge/core/change';
-import { attempt, fromStored, type Catalog } from '@heathridge/core/expression';
+import { attempt, bindCondition, fromStored, inWords, type Catalog } from '@heathridge/core/expression';
 import {
+  fieldOf,
   KIND_LABELS,
+  listOf,
   lookupDisplay,
   oneOf,
   type Design,
   type Field,
   type FieldType,
   type KindName,
+  type Table,
 } from '@heathridge/core/design';
 import { minorUnits } from '@heathridge/core/values';
 
@@ -60,7 +63,7 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
         const table = design.tables.find(({ fields }) => fields.includes(field));
         if (table) parts.push(`narrowed by ${readable(type.narrowed.own, catalog, table.id)}`);
       }
-      if (type.filter || type.query) parts.push('only some');
+      parts.push(...offered(design, catalog, type));
       break;
     }
     case 'runningNumber':
@@ -97,6 +100,36 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
   if (field.start !== null && field.start !== '') parts.push(`starts as ${field.start}`);
   if (field.noTwoAlike) parts.push('no two alike');
   return parts.join(' · ');
+}
+
+/** A stored condition in plain words; as it is kept where it cannot be read. */
+export function conditionWords(stored: string, catalog: Catalog, table: string): string {
+  const text = readable(stored, catalog, table);
+  const words = attempt(() => inWords(bindCondition(text, { catalog, table }).bound, text));
+  return words.ok ? words.value : text;
+}
+
+/** What is asked of the rows of a table beyond its single fields, each in plain words. */
+export const askedOf = (table: Table, catalog: Catalog): string[] => [
+  ...table.rules.map(({ expression }) => conditionWords(expression, catalog, table.id)),
+  ...table.noTwoAlike.map(
+    (ids) =>
+      `no two ${table.plural.toLowerCase()} have ${listOf(ids.map((id) => fieldOf(table, id)?.label ?? 'a field that is gone'))} alike`,
+  ),
+];
+
+/** Which rows a lookup offers, in words where they are short. */
+function offered(
+  design: Design,
+  catalog: Catalog,
+  { filter, query, table }: Extract<FieldType, { kind: 'lookup' }>,
+): string[] {
+  const from = design.queries.find(({ id }) => id === query);
+  const words = filter ? conditionWords(filter, catalog, table) : '';
+  return [
+    ...(from ? [`those of ${from.label}`] : []),
+    ...(words === '' ? [] : [words.length <= MOST_SHOWN ? `only where ${words}` : 'only some']),
+  ];
 }
 
 const bounds = ({ least, greatest }: { least?: string | null; greatest?: string | null }): string =>
@@ -204,6 +237,7 @@ const TABLE_PARTS: Readonly<Record<string, string>> = {
   key: 'key',
   rules: 'rules',
   links: 'links',
+  noTwoAlike: 'what no two rows have alike',
   order: 'order',
 };
 

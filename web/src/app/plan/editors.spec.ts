@@ -13,7 +13,7 @@ import { ICONS } from '../shared/icons';
 import { ConversionComponent } from './conversion.component';
 import { DraftStore } from './draft.store';
 import { DraftStripComponent } from './draft-strip.component';
-import { newType } from './describe';
+import { askedOf, newType } from './describe';
 import { FieldEditorComponent } from './field-editor.component';
 import { LinkDialog } from './link.dialog';
 import { LookupSettingsComponent } from './lookup-settings.component';
@@ -312,6 +312,28 @@ describe('the table editor', () => {
     fixture.componentInstance.turn(0);
     await next();
     expect(now().order).toEqual([{ field: 'f_lDue', descending: true }]);
+    const alike = () => (fixture.nativeElement as HTMLElement).querySelector('[aria-label="No two alike"]')!;
+    const press = async (start: string): Promise<void> => {
+      [...alike().querySelectorAll<HTMLElement>('button, label')]
+        .find((item) =>
+          `${item.getAttribute('aria-label') ?? ''}${item.textContent.trim()}`.startsWith(start),
+        )!
+        .click();
+      await next();
+    };
+    await press('Fields together');
+    for (const label of ['State', 'Fee', 'Lent on', 'Fee']) await press(label);
+    await press('Ask it');
+    expect(now().noTwoAlike).toEqual([['f_lFrom', 'f_lState']]);
+    expect(askedOf(now(), draft.catalog())).toEqual(['no two loans have Lent on and State alike']);
+    expect(document.activeElement?.textContent).toContain('Fields together');
+    await press('Ask no more that Lent on and State differ');
+    expect(now().noTwoAlike).toEqual([]);
+    await press('Fields together');
+    await press('Fee');
+    expect(alike().querySelector<HTMLButtonElement>('.act')!.disabled).toBeTrue();
+    await press('Cancel');
+    expect(fixture.componentInstance.choosing()).toBeNull();
     fixture.componentInstance.addRule();
     await next();
     expect(now().rules.length).toBe(1);

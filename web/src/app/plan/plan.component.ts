@@ -3,7 +3,6 @@ import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import type { Change } from '@heathridge/core/change';
-import { attempt, bind, fromStored, inWords } from '@heathridge/core/expression';
 import {
   allLinks,
   fieldOf,
@@ -26,7 +25,7 @@ import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
-import { describe, KIND_ICONS } from './describe';
+import { askedOf, conditionWords, describe, KIND_ICONS } from './describe';
 import { FieldEditorComponent } from './field-editor.component';
 import { ChangesDialog, type ChangesData } from './changes.dialog';
 import { KeptDialog } from './kept.dialog';
@@ -115,12 +114,18 @@ export class PlanComponent implements OnDestroy {
   }
 
   ruleText(table: Table, field: Field): string {
-    if (!field.rule) return '';
-    const result = attempt(() => {
-      const text = fromStored(field.rule!.expression, this.draft.catalog(), table.id);
-      return inWords(bind(text, { catalog: this.draft.catalog(), table: table.id }).bound, text);
-    });
-    return result.ok ? result.value : field.rule.expression;
+    return field.rule ? conditionWords(field.rule.expression, this.draft.catalog(), table.id) : '';
+  }
+
+  /** Opens what is not about one field, and goes there. */
+  editTable(top: HTMLElement, pencil: HTMLElement): void {
+    this.editingTable.set(true);
+    top.scrollIntoView();
+    pencil.focus();
+  }
+
+  asked(table: Table): string[] {
+    return askedOf(table, this.draft.catalog());
   }
 
   /** A link in plain words, for those who do not read crow's feet. */

@@ -1,8 +1,16 @@
-import { Component, computed, inject, input, output } from '@angular/core';
+import { Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
-import { fieldOf, isStored, nameFromLabel, uniqueName, type Rule, type Table } from '@heathridge/core/design';
+import {
+  fieldOf,
+  isStored,
+  listOf,
+  nameFromLabel,
+  uniqueName,
+  type Rule,
+  type Table,
+} from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
 import { readable } from './describe';
@@ -87,6 +95,63 @@ import { RuleEditorComponent } from './rule-editor.component';
         }
       </div>
       <span class="soft small">No two rows have the same key. What looks up a row keeps its key.</span>
+    </div>
+    <div class="field wide" role="group" aria-label="No two alike">
+      <span class="row"
+        ><span class="label grow">No two {{ table.plural.toLowerCase() }} have alike</span>
+        <button
+          #choose
+          class="btn small"
+          type="button"
+          [disabled]="comparable().length < 2"
+          [attr.aria-expanded]="choosing() !== null"
+          (click)="choosing.set(choosing() === null ? [] : null)"
+        >
+          <mat-icon svgIcon="add" />Fields together
+        </button></span
+      >
+      @for (ids of table.noTwoAlike; track ids.join()) {
+        <div class="row">
+          <span class="grow">{{ labelsOf(ids) }}</span>
+          <button
+            class="icon-btn"
+            type="button"
+            [attr.aria-label]="'Ask no more that ' + labelsOf(ids) + ' differ'"
+            (click)="dropAlike(ids); choose.focus()"
+          >
+            <mat-icon svgIcon="delete" />
+          </button>
+        </div>
+      }
+      @if (choosing(); as chosen) {
+        <div class="rule" role="group" aria-label="Fields that are not alike together">
+          <div class="row wrap">
+            @for (field of comparable(); track field.id) {
+              <label class="pick"
+                ><input
+                  type="checkbox"
+                  [checked]="chosen.includes(field.id)"
+                  (change)="pick(field.id, $any($event.target).checked)"
+                />{{ field.label }}</label
+              >
+            }
+          </div>
+          <div class="row">
+            <span class="soft small grow">Each may come again, all together may not.</span>
+            <button class="btn small" type="button" (click)="choosing.set(null); choose.focus()">
+              Cancel
+            </button>
+            <button
+              class="btn act small"
+              type="button"
+              [disabled]="chosen.length < 2"
+              (click)="addAlike(chosen); choose.focus()"
+            >
+              Ask it
+            </button>
+          </div>
+        </div>
+      }
     </div>
     <div class="field wide" role="group" aria-label="Order">
       <span class="label">Rows are listed in the order of</span>
@@ -208,6 +273,15 @@ import { RuleEditorComponent } from './rule-editor.component';
       border-radius: 6px;
       background: var(--paper);
     }
+    .pick {
+      display: inline-flex;
+      align-items: center;
+      gap: 6px;
+      margin-right: 14px;
+    }
+    .pick input {
+      accent-color: var(--moss);
+    }
     .rule + .rule {
       margin-top: 6px;
     }
@@ -242,6 +316,16 @@ export class TableEditorComponent {
       ? []
       : this.keyable().filter(({ id, type }) => !key.includes(id) && type.kind !== 'runningNumber');
   });
+  /** The fields being chosen that no two rows have alike; null while none are. */
+  readonly choosing = linkedSignal<string, readonly string[] | null>({
+    source: () => this.table().id,
+    computation: () => null,
+  });
+  readonly comparable = computed(() =>
+    this.table().fields.filter(
+      (field) => isStored(field) && field.type.kind !== 'picture' && field.type.kind !== 'file',
+    ),
+  );
   readonly couldOrder = computed(() =>
     this.table().fields.filter(
       (field) => isStored(field) && !this.table().order.some(({ field: id }) => id === field.id),
@@ -297,6 +381,27 @@ export class TableEditorComponent {
 
   dropOrder(index: number): void {
     this.set({ order: this.table().order.filter((_, i) => i !== index) });
+  }
+
+  pick(id: string, chosen: boolean): void {
+    const ids = new Set(this.choosing());
+    if (chosen) ids.add(id);
+    else ids.delete(id);
+    const order = this.comparable().map((field) => field.id);
+    this.choosing.set(order.filter((other) => ids.has(other)));
+  }
+
+  addAlike(ids: readonly string[]): void {
+    this.set({ noTwoAlike: [...this.table().noTwoAlike, [...ids]] });
+    this.choosing.set(null);
+  }
+
+  dropAlike(ids: readonly string[]): void {
+    this.set({ noTwoAlike: this.table().noTwoAlike.filter((other) => other !== ids) });
+  }
+
+  labelsOf(ids: readonly string[]): string {
+    return listOf(ids.map((id) => this.labelOf(id)));
   }
 
   addRule(): void {
