@@ -7,6 +7,7 @@ import {
   type ApplicationConfig,
 } from '@angular/core';
 import { MAT_DATE_LOCALE, provideNativeDateAdapter } from '@angular/material/core';
+import { MAT_DIALOG_DEFAULT_OPTIONS, MatDialogConfig } from '@angular/material/dialog';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
 import { provideRouter, withComponentInputBinding } from '@angular/router';
@@ -21,6 +22,12 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     provideNativeDateAdapter(),
     { provide: MAT_DATE_LOCALE, useValue: 'en-GB' },
+    // The focus goes in as soon as the dialog is there. After the fading-in it would be taken from whoever
+    // has begun to type by then, and the rest of a word would land in another field.
+    {
+      provide: MAT_DIALOG_DEFAULT_OPTIONS,
+      useFactory: (): MatDialogConfig => ({ ...new MatDialogConfig(), delayFocusTrap: false }),
+    },
     provideAppInitializer(() => {
       const [registry, sanitizer] = [inject(MatIconRegistry), inject(DomSanitizer)];
       for (const [name, svg] of Object.entries(ICONS))
