@@ -5,8 +5,16 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { MatIconRegistry } from '@angular/material/icon';
 import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
 import { DomSanitizer } from '@angular/platform-browser';
-import { catalogOf, type Design, type Field, type FieldType, type Rule } from '@heathridge/core/design';
-import type { Change } from '@heathridge/core/change';
+import {
+  catalogOf,
+  linksFrom,
+  linkWords,
+  type Design,
+  type Field,
+  type FieldType,
+  type Rule,
+} from '@heathridge/core/design';
+import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
 import { FileStore } from '../bench/file.store';
 import { ICONS } from '../shared/icons';
@@ -452,17 +460,20 @@ describe('the link dialog', () => {
     expect(change.table.label).toBe('Borrower loan');
   });
 
+  const SEATS: Design = {
+    ...OFFICE,
+    tables: [
+      table(
+        'seat',
+        [field('sRow', 'row', { kind: 'wholeNumber' }), field('sNo', 'no', { kind: 'text', most: 3 })],
+        { key: ['f_sRow', 'f_sNo'] },
+      ),
+      table('ticket', [field('tNo', 'number', number), field('tRow', 'in_row', { kind: 'wholeNumber' })]),
+    ],
+  };
+
   it('links by several fields where the key has several', async () => {
-    const both = table(
-      'seat',
-      [field('sRow', 'row', { kind: 'wholeNumber' }), field('sNo', 'no', { kind: 'text', most: 3 })],
-      { key: ['f_sRow', 'f_sNo'] },
-    );
-    const ticket = table('ticket', [
-      field('tNo', 'number', number),
-      field('tRow', 'in_row', { kind: 'wholeNumber' }),
-    ]);
-    const { it: link, closed } = await dialog({ ...OFFICE, tables: [both, ticket] }, 't_ticket', 't_seat');
+    const { it: link, closed } = await dialog(SEATS, 't_ticket', 't_seat');
     link.setOwn(0, 'f_tRow');
     link.done();
     const [added, changed] = closed[0]!;
@@ -473,6 +484,19 @@ describe('the link dialog', () => {
       { own: 'f_tRow', other: 'f_sRow' },
       { own: added.field.id, other: 'f_sNo' },
     ]);
+    expect(changed.set.noTwoAlike).toBeUndefined();
+  });
+
+  it('asks one to one, and that each has its row, of fields that were there too', async () => {
+    const { it: link, closed } = await dialog(SEATS, 't_ticket', 't_seat');
+    link.sort.set('one');
+    link.setMust(true);
+    link.setOwn(0, 'f_tRow');
+    link.done();
+    const design = applyChanges(SEATS, closed[0]!);
+    const [made] = linksFrom(design, design.tables[1]!);
+    expect([made!.single, made!.required]).toEqual([true, true]);
+    expect(linkWords(made!)).toContain('a seat can have one ticket');
   });
 });
 

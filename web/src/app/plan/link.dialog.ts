@@ -376,10 +376,28 @@ export class LinkDialog {
       added.push(field);
       return { own: field.id, other: key.id };
     });
-    const link = newLink(this.a(), this.b(), on, this.onDelete(), taken);
+    const { id: table, fields, key, links, noTwoAlike } = this.a();
+    const owns = on.map(({ own }) => own);
+    const single = [key, ...noTwoAlike].some((ids) => ids.every((id) => owns.includes(id)));
+    const emptied = fields.filter(
+      ({ id, alwaysFilled }) => owns.includes(id) && !alwaysFilled && !key.includes(id),
+    );
     return [
-      ...added.map((field): Change => ({ change: 'addField', table: this.a().id, field })),
-      { change: 'changeTable', table: this.a().id, set: { links: [...this.a().links, link] } },
+      ...added.map((field): Change => ({ change: 'addField', table, field })),
+      ...(this.must() ? emptied : []).map(({ id }): Change => ({
+        change: 'changeField',
+        table,
+        field: id,
+        set: { alwaysFilled: true },
+      })),
+      {
+        change: 'changeTable',
+        table,
+        set: {
+          links: [...links, newLink(this.a(), this.b(), on, this.onDelete(), taken)],
+          ...(this.sort() === 'one' && !single ? { noTwoAlike: [...noTwoAlike, owns] } : {}),
+        },
+      },
     ];
   }
 
