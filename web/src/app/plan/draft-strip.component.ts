@@ -261,8 +261,11 @@ export class DraftStripComponent {
     const findings = this.findings();
     const [first] = findings;
     if (!first) return '';
-    const more = findings.length > 1 ? ` (and ${findings.length - 1} more)` : '';
-    return `${this.number(first.count)} ${first.count === 1 ? 'row does' : 'rows do'} not fit. ${first.message}${more}`;
+    const several = findings.length > 1;
+    const count = `${this.number(first.count)} ${first.count === 1 ? 'row does' : 'rows do'} not fit`;
+    // The list below says the rest.
+    if (this.open()) return several ? 'Some do not fit:' : `${count}:`;
+    return `${count}. ${first.message}${several ? ` (and ${findings.length - 1} more)` : ''}`;
   });
 
   number(value: number): string {

@@ -28,9 +28,7 @@ interface Line {
   selector: 'hr-found-dialog',
   imports: [MatDialogModule, ValueInputComponent],
   template: `
-    <h2 mat-dialog-title>
-      {{ number(data.finding.count) }} {{ data.finding.count === 1 ? 'row' : 'rows' }} to mend
-    </h2>
+    <h2 mat-dialog-title>{{ title }}</h2>
     <mat-dialog-content class="body">
       <p>{{ data.finding.message }}</p>
       @if (problem()) {
@@ -139,6 +137,7 @@ export class FoundDialog {
   readonly store = inject(FileStore);
   readonly data = inject<FoundData>(MAT_DIALOG_DATA);
   readonly ref = inject<MatDialogRef<FoundDialog, boolean>>(MatDialogRef);
+  readonly title = `${this.data.finding.count.toLocaleString('en-GB')} ${this.data.finding.count === 1 ? 'row' : 'rows'} to mend`;
   readonly lines = signal<readonly Line[]>([]);
   readonly busy = signal(true);
   readonly problem = signal('');
@@ -166,10 +165,6 @@ export class FoundDialog {
     if (!field || field.type.kind === 'lookup') return '';
     const text = showValue(valueKind(field.type), key[0]!, this.store.locale());
     return title.includes(text) ? '' : text;
-  }
-
-  number(value: number): string {
-    return value.toLocaleString('en-GB');
   }
 
   more(): void {
