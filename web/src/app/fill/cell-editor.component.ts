@@ -1,4 +1,4 @@
-import { Component, signal, viewChild, type AfterViewInit } from '@angular/core';
+import { Component, signal, viewChild } from '@angular/core';
 import type { ICellEditorAngularComp } from 'ag-grid-angular';
 import type { ICellEditorParams } from 'ag-grid-community';
 import type { Field } from '@heathridge/core/design';
@@ -49,7 +49,7 @@ export interface CellEditorParams {
     }
   `,
 })
-export class CellEditorComponent implements ICellEditorAngularComp, AfterViewInit {
+export class CellEditorComponent implements ICellEditorAngularComp {
   readonly params = signal<(ICellEditorParams & CellEditorParams) | null>(null);
   readonly held = signal<Held>({ value: null });
   private readonly input = viewChild(ValueInputComponent);
@@ -59,18 +59,19 @@ export class CellEditorComponent implements ICellEditorAngularComp, AfterViewIni
     this.held.set(params.held);
   }
 
-  /** Takes the cursor at once: whatever is typed next must arrive here. */
-  ngAfterViewInit(): void {
+  /**
+   * Called by the grid, in the key press that began the editing, as soon as the editor is in the page: it
+   * takes the cursor then, so that whatever is typed next arrives here, however slow the machine is.
+   */
+  afterGuiAttached(): void {
     const key = this.params()?.eventKey;
-    const start = key && key.length === 1 ? key : undefined;
-    const input = this.input();
-    if (input?.focus(start)) return;
-    setTimeout(() => this.input()?.focus(start));
+    this.input()?.focus(key?.length === 1 ? key : undefined);
   }
 
+  /** The grid asks this whenever it likes, also while somebody is typing: it must change nothing. */
   getValue(): Held {
-    this.input()?.leave();
-    return this.held();
+    const input = this.input();
+    return input?.typing ? input.current() : this.held();
   }
 
   changed(held: Held): void {

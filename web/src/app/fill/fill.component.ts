@@ -48,7 +48,7 @@ import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
-import type { Fetch, Held } from '../shared/value-input.component';
+import { sought, type Fetch, type Held } from '../shared/value-input.component';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 
@@ -299,7 +299,8 @@ export class FillComponent {
       valueGetter: ({ data }) => data?.cells[field.id],
       valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
       valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {
-        if (newValue && newValue !== this.held(data, field)) this.set(table, data, field, newValue);
+        if (newValue?.sought) this.seek(table, data, field, newValue);
+        else if (newValue && newValue !== this.held(data, field)) this.set(table, data, field, newValue);
         return false;
       },
       cellClass: ({ data }: CellClassParams<GridRow>) => [
@@ -364,6 +365,16 @@ export class FillComponent {
     if (comesWithText(field)) return held.text ?? (held.value === null ? '' : String(held.value));
     if (isGiven(field) && row.key === null) return field.type.kind === 'runningNumber' ? 'new' : '';
     return showValue(valueKind(field.type), held.value, this.store.locale());
+  }
+
+  /** Finds the row that a lookup's typed text means, where the cell was left before it was chosen. */
+  private seek(table: Table, row: GridRow, field: Field, held: Held): void {
+    const { value, text, typed = '' } = held;
+    this.fetch(field.id, { search: typed.trim(), row: valuesOf(table, row) }).subscribe({
+      next: (choices) => this.set(table, row, field, sought(typed, choices, { value, text })),
+      error: (error: unknown) =>
+        this.set(table, row, field, { value, text, typed, problem: problemOf(error).detail }),
+    });
   }
 
   private set(table: Table, row: GridRow, field: Field, held: Held): void {

@@ -2,7 +2,7 @@ import { Component, provideZonelessChangeDetection, signal } from '@angular/core
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { provideNativeDateAdapter } from '@angular/material/core';
 import { MatIconRegistry } from '@angular/material/icon';
-import { DomSanitizer } from '@angular/platform-browser';
+import { By, DomSanitizer } from '@angular/platform-browser';
 import { of, throwError } from 'rxjs';
 import type { Field, FieldType } from '@heathridge/core/design';
 import { BRITISH } from '@heathridge/core/values';
@@ -166,6 +166,58 @@ describe('ValueInputComponent', () => {
     await type('');
     await new Promise((resolve) => setTimeout(resolve, 250));
     expect(host.held()).toEqual({ value: null, text: null });
+  });
+
+  it('tells what it would hold, as often as it is asked, without ending what is typed', async () => {
+    const component = (): ValueInputComponent =>
+      fixture.debugElement.query(By.directive(ValueInputComponent)).componentInstance as ValueInputComponent;
+    const begin = async (text: string): Promise<void> => {
+      control().dispatchEvent(new Event('focus'));
+      control().value = text;
+      control().dispatchEvent(new Event('input'));
+      await fixture.whenStable();
+    };
+    await show({ kind: 'money', places: 2 }, { value: '5.50' });
+    expect(component().current()).toBe(host.held());
+    await begin('9');
+    expect(component().current()).toEqual({ value: '9.00' });
+    await fixture.whenStable();
+    expect([control().value, component().typing]).toEqual(['9', true]);
+    await begin('9.7x');
+    expect(component().current()).toEqual(jasmine.objectContaining({ value: '5.50', typed: '9.7x' }));
+    expect(component().current().problem).toContain('9.7x');
+
+    host.field.set(field('x', 'x', lookup('borrower')));
+    host.held.set({ value: 2, text: 'Bo Reed' });
+    await fixture.whenStable();
+    await begin('ada');
+    expect(component().current()).toEqual({ value: 2, text: 'Bo Reed', typed: 'ada', sought: true });
+    await begin('Bo Reed');
+    expect(component().current()).toBe(host.held());
+    await begin('');
+    expect(component().current()).toEqual({ value: null, text: null });
+    expect(host.seen).toEqual([]);
+  });
+
+  it('offers of an earlier answer only what goes with what is typed since', async () => {
+    await show(lookup('borrower'), { value: null });
+    host.choices = [
+      [1, 'Ada Quist'],
+      [2, 'Bo Reed'],
+    ];
+    const shown = (): string[] =>
+      (fixture.debugElement.query(By.directive(ValueInputComponent)).componentInstance as ValueInputComponent)
+        .offered()
+        .map(([, text]) => String(text));
+    control().dispatchEvent(new Event('focus'));
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(shown()).toEqual(['Ada Quist', 'Bo Reed']);
+    control().value = 're';
+    control().dispatchEvent(new Event('input'));
+    // The answer to this is still under way.
+    expect(shown()).toEqual(['Bo Reed']);
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(shown()).toEqual(['Bo Reed']);
   });
 
   it('gives numbers to the right and the keyboard for decimals', async () => {

@@ -1,5 +1,15 @@
 import type { ElementRef } from '@angular/core';
-import { Component, computed, effect, inject, input, output, signal, viewChild } from '@angular/core';
+import {
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import {
   MatAutocompleteModule,
   MatAutocompleteTrigger,
@@ -38,6 +48,24 @@ export interface Held {
   /** As typed, while it is no value: nothing typed is lost. */
   readonly typed?: string;
   readonly problem?: string;
+  /** Set where `typed` stands for a row of a lookup that is still to be searched. */
+  readonly sought?: true;
+}
+
+/** What a lookup holds once the choices that match its typed text are known. */
+export function sought(text: string, choices: readonly Choice[], was: Held): Held {
+  const exact = choices.filter(([, shown]) => shown.toLowerCase() === text.trim().toLowerCase());
+  const only = exact.length > 0 ? exact : choices;
+  if (only.length === 1) return { value: only[0]![0], text: only[0]![1] };
+  return {
+    value: was.value,
+    text: was.text,
+    typed: text,
+    problem:
+      only.length === 0
+        ? `Nothing matches “${text.trim()}”.`
+        : `Several match “${text.trim()}”: please choose one.`,
+  };
 }
 
 /** The input for a field, after its kind: line, area, tick, choice, calendar or search in another table. */
@@ -178,7 +206,7 @@ export interface Held {
             [displayWith]="asText"
             (optionSelected)="choose($event)"
           >
-            @for (choice of found(); track choice[0]) {
+            @for (choice of offered(); track choice[0]) {
               <mat-option [value]="choice"
                 ><span class="option"
                   ><span>{{ choice[1] }}</span>
@@ -339,12 +367,25 @@ export class ValueInputComponent {
   private readonly control = viewChild<ElementRef<HTMLInputElement>>('control');
   private readonly trigger = viewChild(MatAutocompleteTrigger);
   private readonly toast = inject(Toast);
+  private readonly destroyRef = inject(DestroyRef);
+  private gone = false;
   private readonly searches = new Subject<string>();
   /** What stands in the line while it is being typed in; null while the value is shown. */
   private readonly draft = signal<string | null>(null);
   readonly found = signal<readonly Choice[]>([]);
   /** The search that `found` answers. */
   private readonly answered = signal<string | null>(null);
+  /**
+   * What is offered: while the answer to what is typed is still under way, only those of the last answer
+   * that go with it, so that Enter never takes what was found for another text.
+   */
+  readonly offered = computed(() => {
+    const text = this.draft()?.trim().toLowerCase() ?? '';
+    if (text === '' || this.answered()?.trim().toLowerCase() === text) return this.found();
+    return this.found().filter((choice) =>
+      choice.slice(1).some((shown) => String(shown).toLowerCase().includes(text)),
+    );
+  });
   private readonly kind = computed(() => valueKind(this.field().type));
   readonly numeric = computed(() => isNumeric(this.kind()));
   readonly choices = computed(() => {
@@ -390,6 +431,7 @@ export class ValueInputComponent {
   });
 
   constructor() {
+    this.destroyRef.onDestroy(() => (this.gone = true));
     this.searches
       .pipe(
         debounceTime(120),
@@ -412,17 +454,15 @@ export class ValueInputComponent {
     });
   }
 
-  /** Puts the cursor here, with all of the text picked. True when it could be put here. */
-  focus(start?: string): boolean {
+  /** Puts the cursor here, with all of the text picked, or behind a first character typed elsewhere. */
+  focus(start?: string): void {
     const element = this.control()?.nativeElement;
     element?.focus();
-    const taken = element !== undefined && document.activeElement === element;
     if (start !== undefined && element && 'select' in element) {
       this.draft.set(start);
       element.value = start;
       if (this.field().type.kind === 'lookup') this.search(start);
     } else element?.select?.();
-    return taken;
   }
 
   /**
@@ -503,7 +543,26 @@ export class ValueInputComponent {
     this.emit({ value: `${value.getFullYear()}-${pad(value.getMonth() + 1)}-${pad(value.getDate())}` });
   }
 
-  /** Reads what was typed; what cannot be read stays as it was typed, with the reason. */
+  /**
+   * What the field would hold if it were left now; nothing changes by asking. What cannot be read stays as
+   * it was typed, with the reason; a lookup's text that is to be searched is marked as `sought`.
+   */
+  current(): Held {
+    const [draft, held] = [this.draft(), this.held()];
+    if (draft === null || this.readonly()) return held;
+    const settled = held.problem === undefined;
+    if (this.field().type.kind === 'lookup') {
+      const text = draft.trim();
+      if (settled && text === (held.text ?? '')) return held;
+      if (text === '') return { value: null, text: null };
+      return { value: held.value, text: held.text, typed: draft, sought: true };
+    }
+    const read = readValue(this.kind(), draft, this.reading());
+    if (!read.ok) return { value: held.value, typed: draft, problem: read.message };
+    return settled && read.value === held.value ? held : { value: read.value };
+  }
+
+  /** Takes what was typed. */
   leave(): void {
     this.pointed = false;
     const draft = this.draft();
@@ -512,11 +571,9 @@ export class ValueInputComponent {
       this.leaveLookup(draft);
       return;
     }
-    const read = readValue(this.kind(), draft, this.reading());
+    const now = this.current();
     this.draft.set(null);
-    if (!read.ok) this.emit({ value: this.held().value, typed: draft, problem: read.message });
-    else if (read.value !== this.held().value || this.held().problem !== undefined)
-      this.emit({ value: read.value });
+    if (now !== this.held()) this.emit(now);
   }
 
   /** Whether something is typed that has not been read yet. */
@@ -532,34 +589,20 @@ export class ValueInputComponent {
   private leaveLookup(draft: string): void {
     // A click on a choice comes after the blur: the panel stays open until then.
     setTimeout(() => {
-      if (this.draft() !== draft) return;
-      const text = draft.trim();
-      if (text === (this.held().text ?? '') && this.held().problem === undefined) {
+      if (this.draft() !== draft || this.gone) return;
+      const now = this.current();
+      if (now.sought !== true) {
         this.draft.set(null);
+        if (now !== this.held()) this.emit(now);
         return;
       }
-      if (text === '') {
-        this.draft.set(null);
-        this.emit({ value: null, text: null });
-        return;
-      }
-      this.fetch()(this.field().id, { search: text, row: this.row() }).subscribe((choices) => {
-        const exact = choices.filter(([, shown]) => shown.toLowerCase() === text.toLowerCase());
-        const only = exact.length > 0 ? exact : choices;
-        this.draft.set(null);
-        this.trigger()?.closePanel();
-        if (only.length === 1) this.emit({ value: only[0]![0], text: only[0]![1] });
-        else
-          this.emit({
-            value: this.held().value,
-            text: this.held().text,
-            typed: draft,
-            problem:
-              only.length === 0
-                ? `Nothing matches “${text}”.`
-                : `Several match “${text}”: please choose one.`,
-          });
-      });
+      this.fetch()(this.field().id, { search: draft.trim(), row: this.row() })
+        .pipe(takeUntilDestroyed(this.destroyRef))
+        .subscribe((choices) => {
+          this.draft.set(null);
+          this.trigger()?.closePanel();
+          this.emit(sought(draft, choices, this.held()));
+        });
     }, 180);
   }
 
