@@ -73,9 +73,9 @@ const SHEET = { width: 841.89, height: 595.28, margin: 36, head: 30 };
 /** The text, cut with an ellipsis where it would be wider. */
 function cut(text: string, font: FontName, size: number, most: number): string {
   if (measureText(text, font, size) <= most) return text;
-  let short = text;
-  while (short.length > 1 && measureText(`${short}…`, font, size) > most) short = short.slice(0, -1);
-  return `${short.trimEnd()}…`;
+  let start = text;
+  while (start.length > 1 && measureText(`${start}…`, font, size) > most) start = start.slice(0, -1);
+  return `${start.trimEnd()}…`;
 }
 
 /** Paints a map of tables and links on one sheet, as large as it goes. */

@@ -18,7 +18,7 @@ import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
-import { rowSource, shownExpression } from './row-source';
+import { unsavedRow, shownExpression } from './unsaved-row';
 import { orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
 
 /** Rows a subform shows at once. */
@@ -184,7 +184,7 @@ function narrowing(
   const owner = findField(design, field.id)!.table;
   const { catalog } = writing;
   const theirs = toSql(bind(other, { catalog, table: field.type.table }).bound, writing).sql;
-  const source = rowSource(owner, row, params, 'o');
+  const source = unsavedRow(owner, row, params, 'o');
   const ours = toSql(bind(own, { catalog, table: owner.id }).bound, { ...writing, row: 'o' }).sql;
   // While the other field is empty it narrows nothing.
   return `(SELECT coalesce(${theirs} = n, n IS NULL) FROM (SELECT ${ours} AS n FROM ${source}))`;

@@ -25,7 +25,7 @@ import type { Orm } from '../store/driver';
 import { assertWritable, type OpenFile } from '../store/files';
 import { history } from '../store/file-schema';
 import { engineError, isConstraintError } from './engine-error';
-import { shownForRow, storedValue } from './row-source';
+import { shownForRow, storedValue } from './unsaved-row';
 import { byKey, checkKey, keyOf, rowTable } from './tables';
 
 export type SaveResult =

@@ -69,7 +69,7 @@ function open(design: Design = OFFICE): { http: HttpTestingController; draft: Dr
   return { http, draft: TestBed.inject(DraftStore) };
 }
 
-async function make<T>(component: Type<T>, inputs: Record<string, unknown>): Promise<ComponentFixture<T>> {
+async function mount<T>(component: Type<T>, inputs: Record<string, unknown>): Promise<ComponentFixture<T>> {
   const fixture = TestBed.createComponent(component);
   for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
   await fixture.whenStable();
@@ -89,7 +89,7 @@ async function openDialog<T>(dialog: Type<T>, data: object) {
     ],
   });
   icons();
-  const fixture = await make(dialog, {});
+  const fixture = await mount(dialog, {});
   return { fixture, closed, http: TestBed.inject(HttpTestingController) };
 }
 
@@ -122,7 +122,7 @@ const textOf = (fixture: ComponentFixture<unknown>): string =>
 describe('the settings of a kind', () => {
   async function settings(type: FieldType, rest: Record<string, unknown> = {}) {
     open();
-    const fixture = await make(TypeSettingsComponent, {
+    const fixture = await mount(TypeSettingsComponent, {
       type,
       catalog: catalogOf(OFFICE),
       table: 't_loan',
@@ -216,7 +216,7 @@ describe('the settings of a lookup', () => {
   it('need both sides before anything narrows', async () => {
     open();
     const type = lookup('borrower') as FieldType & { kind: 'lookup' };
-    const fixture = await make(LookupSettingsComponent, { type, table: LOAN });
+    const fixture = await mount(LookupSettingsComponent, { type, table: LOAN });
     const seen: FieldType[] = [];
     fixture.componentInstance.changed.subscribe((next) => seen.push(next));
     fixture.componentInstance.setNarrowed('own', { text: 'state', ok: true });
@@ -229,7 +229,7 @@ describe('the settings of a lookup', () => {
   it('take a filter, columns and an order over the other table', async () => {
     open();
     const type = lookup('borrower') as FieldType & { kind: 'lookup' };
-    const fixture = await make(LookupSettingsComponent, { type, table: LOAN });
+    const fixture = await mount(LookupSettingsComponent, { type, table: LOAN });
     const seen: FieldType[] = [];
     fixture.componentInstance.changed.subscribe((next) => {
       seen.push(next);
@@ -252,7 +252,7 @@ describe('the settings of a lookup', () => {
 describe('the rule editor', () => {
   async function editor(rule: Rule | null, of: Field | null = at('lDue')) {
     open();
-    const fixture = await make(RuleEditorComponent, { table: LOAN, field: of, rule });
+    const fixture = await mount(RuleEditorComponent, { table: LOAN, field: of, rule });
     const seen: (Rule | null)[] = [];
     fixture.componentInstance.changed.subscribe((next) => {
       seen.push(next);
@@ -309,7 +309,7 @@ describe('the rule editor', () => {
 describe('the table editor', () => {
   it('changes key, order and rules in the draft', async () => {
     const { draft } = open();
-    const fixture = await make(TableEditorComponent, { table: LOAN });
+    const fixture = await mount(TableEditorComponent, { table: LOAN });
     const now = () => draft.design().tables[1]!;
     const next = async (): Promise<void> => {
       fixture.componentRef.setInput('table', now());
@@ -582,7 +582,7 @@ describe('splitting and merging', () => {
       ],
     });
     icons();
-    const fixture = await make(ReshapeDialog, {});
+    const fixture = await mount(ReshapeDialog, {});
     fixture.componentInstance.one.set('Fee');
     fixture.componentInstance.done();
     expect(closed[0]).toEqual(
@@ -602,7 +602,7 @@ describe('the preview of a conversion', () => {
   it('lists what cannot be read, and takes what to read instead', async () => {
     const { http, draft } = open();
     draft.changeField('t_loan', 'f_lNote', { type: { kind: 'date' } });
-    const fixture = await make(ConversionComponent, {
+    const fixture = await mount(ConversionComponent, {
       table: LOAN,
       field: draft.design().tables[1]!.fields.find(({ id }) => id === 'f_lNote')!,
     });
@@ -646,7 +646,7 @@ describe('the preview of a conversion', () => {
     const { http, draft } = open();
     draft.changeField('t_loan', 'f_lNote', { type: newType('choice', OFFICE) });
     const now = (): Field => draft.design().tables[1]!.fields.find(({ id }) => id === 'f_lNote')!;
-    const fixture = await make(FieldEditorComponent, { table: LOAN, field: now() });
+    const fixture = await mount(FieldEditorComponent, { table: LOAN, field: now() });
     await new Promise((resolve) => setTimeout(resolve, 300));
     const value = (was: string, rows: number) => ({
       old: was,
@@ -669,7 +669,7 @@ describe('the preview of a conversion', () => {
   it('keeps the rule and the starting value of a field that becomes another kind', async () => {
     const { draft } = open();
     const due = at('lDue');
-    const fixture = await make(FieldEditorComponent, { table: LOAN, field: due });
+    const fixture = await mount(FieldEditorComponent, { table: LOAN, field: due });
     fixture.componentInstance.setKind('dateTime');
     const [change] = draft.changes();
     expect(due.rule).not.toBeNull();
@@ -679,7 +679,7 @@ describe('the preview of a conversion', () => {
 
   it('is not there when the values stay as they are', async () => {
     open();
-    const fixture = await make(ConversionComponent, { table: LOAN, field: at('lNote') });
+    const fixture = await mount(ConversionComponent, { table: LOAN, field: at('lNote') });
     expect(textOf(fixture).trim()).toBe('');
   });
 });
@@ -688,7 +688,7 @@ describe('the draft strip', () => {
   it('asks what becomes of each place that uses what is dropped', async () => {
     const { draft } = open();
     draft.dropField('t_loan', 'f_lFrom');
-    const fixture = await make(DraftStripComponent, {});
+    const fixture = await mount(DraftStripComponent, {});
     expect(textOf(fixture)).toContain('Loan › Due back · its rule');
     await set(fixture, '[aria-label="What becomes of Loan › Due back: its rule"]', 'out');
     await fixture.whenStable();
@@ -702,7 +702,7 @@ describe('the draft strip', () => {
   it('shows how far a check is, and stops it', async () => {
     const { http, draft } = open();
     draft.changeField('t_loan', 'f_lFee', { alwaysFilled: true });
-    const fixture = await make(DraftStripComponent, {});
+    const fixture = await mount(DraftStripComponent, {});
     draft.check();
     const check = http.expectOne('/api/files/f_x/draft/check');
     const { watch } = check.request.body as { watch: string };
@@ -721,7 +721,7 @@ describe('the draft strip', () => {
   it('keeps a rule for new rows only when that is chosen', async () => {
     const { draft } = open();
     draft.changeTable('t_loan', { rules: [{ id: 'r_new', expression: '"#f_lFee" > 1', message: 'x' }] });
-    const fixture = await make(DraftStripComponent, {});
+    const fixture = await mount(DraftStripComponent, {});
     fixture.componentInstance.keepForNewRows({ table: 't_loan', rule: 'r_new' } as never);
     expect(draft.design().tables[1]!.rules[0]!.newRowsOnly).toBeTrue();
   });
@@ -762,7 +762,7 @@ describe('the map', () => {
     root: HTMLElement;
   }> {
     open();
-    const fixture = await make(MapHostComponent, {});
+    const fixture = await mount(MapHostComponent, {});
     return { fixture, host: fixture.componentInstance, root: fixture.nativeElement as HTMLElement };
   }
 

@@ -21,7 +21,7 @@ export function storedValue(field: Field, value: Value): string | number | null 
 }
 
 /** A row that need not be in the file, as a source for FROM: its stored values as columns. */
-export function rowSource(
+export function unsavedRow(
   table: Table,
   values: Readonly<Record<string, Value>>,
   params: Params,
@@ -74,7 +74,7 @@ export function shownForRow(
   expression: string,
 ): string | null {
   const params = new Params();
-  const from = rowSource(table, values, params, 't');
+  const from = unsavedRow(table, values, params, 't');
   const { sql, show } = shownExpression(design, table, expression, (text) => params.add(text));
   const [value] = db
     .prepare(`SELECT ${sql} FROM ${from}`)
