@@ -83,7 +83,7 @@ test('planning by keyboard: a field is added, checked, set aside', async ({ offi
   await expect(page.getByRole('heading', { name: 'School', exact: true })).toBeVisible();
   // Go to… leads anywhere.
   await page.keyboard.press('Control+k');
-  await page.keyboard.type('part table');
+  await quickly(page, 'part table');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'Part', exact: true })).toBeVisible();
   await tabTo(page, /^Field$/, 90);

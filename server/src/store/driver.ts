@@ -16,7 +16,8 @@ export const APPLICATION_ID = 0x48524447;
 /** Opens a file for writing: write-ahead log, every commit on disk, foreign keys on. */
 export function openForWriting(path: string): Connection {
   const db = new Database(path);
-  db.exec(`PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 5000;
+  // The patience comes first: to change to the log the file may have to wait for whoever is just leaving it.
+  db.exec(`PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;
     PRAGMA trusted_schema = ON; PRAGMA cache_size = -32000;`);
   return db;
 }

@@ -1,4 +1,4 @@
-import { Component, effect, inject, input } from '@angular/core';
+import { ApplicationRef, Component, effect, inject, input } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
@@ -161,6 +161,7 @@ const STAGES = [
 export class BenchComponent {
   readonly store = inject(FileStore);
   private readonly dialog = inject(MatDialog);
+  private readonly app = inject(ApplicationRef);
   private readonly router = inject(Router);
   /** The file's id, from the address. */
   readonly file = input.required<string>();
@@ -195,12 +196,14 @@ export class BenchComponent {
       ...forms.map(({ id, label }) => ({ label, what: 'screen', link: ['screens'], query: { screen: id } })),
       ...reports.map(({ id, label }) => ({ label, what: 'report', link: ['print'], query: { report: id } })),
     ];
-    this.dialog
-      .open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, {
-        data: items,
-        position: { top: '64px' },
-        width: '520px',
-      })
+    const opened = this.dialog.open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, {
+      data: items,
+      position: { top: '64px' },
+      width: '520px',
+    });
+    // Drawn within this key press, so that the next key is typed into it already.
+    this.app.tick();
+    opened
       .afterClosed()
       .subscribe(
         (item) =>
