@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { withId } from '../expression';
 import {
   columnsLost,
   dependantsOf,
@@ -25,7 +26,7 @@ export type Mend = v.InferOutput<typeof Mend>;
 /** Puts one id in place of another everywhere in a value, also inside expressions in stored form. */
 function replaced<T>(value: T, from: string, to: string): T {
   const one = (item: unknown): unknown => {
-    if (typeof item === 'string') return item === from ? to : item.split(`"#${from}"`).join(`"#${to}"`);
+    if (typeof item === 'string') return item === from ? to : withId(item, from, to);
     if (Array.isArray(item)) return item.map(one);
     if (item !== null && typeof item === 'object')
       return Object.fromEntries(Object.entries(item).map(([key, inner]) => [key, one(inner)]));

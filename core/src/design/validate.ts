@@ -20,6 +20,9 @@ export interface DesignProblem {
   readonly message: string;
 }
 
+/** Names that the file keeps for what it makes by itself. */
+const isOurs = (name: string): boolean => name.startsWith('~');
+
 const twice = (names: readonly string[]): string | undefined =>
   names.find((name, i) => names.findIndex((other) => other.toLowerCase() === name.toLowerCase()) < i);
 
@@ -39,6 +42,8 @@ export function validateTables(design: Design): DesignProblem[] {
     const found = (message: string, field?: Field): void => {
       problems.push({ table: table.id, field: field?.id, message });
     };
+    for (const item of [table, ...table.fields, ...table.links])
+      if (isOurs(item.name)) found(`${item.label}: a name cannot begin with “~”.`, fieldOf(table, item.id));
     tableProblems(design, table, found);
     for (const field of table.fields)
       fieldProblems(design, catalog, table, field, (message) => found(message, field));

@@ -5,10 +5,24 @@ export type Arithmetic = '+' | '-' | '*' | '/';
 export type AggregateName = 'COUNT' | 'SUM' | 'AVG' | 'MIN' | 'MAX';
 export type IntervalUnit = 'YEAR' | 'MONTH' | 'DAY' | 'HOUR' | 'MINUTE' | 'SECOND';
 export type CastTarget =
-  { readonly to: 'text' } | { readonly to: 'date' } | { readonly to: 'number'; readonly scale: number };
+  /** `most` characters, or as many as there are. */
+  | { readonly to: 'text'; readonly most: number | null }
+  | { readonly to: 'date' }
+  /** At most `digits` digits in all, `scale` of them after the point. */
+  | { readonly to: 'number'; readonly digits: number; readonly scale: number };
 
 export interface Step extends Span {
   readonly name: string;
+  /** In stored form, in place of the name: the id of what it stands for. */
+  readonly id?: ItemId;
+  /** True for a name in double quotes. */
+  readonly quoted: boolean;
+}
+
+/** A field or a link by its id, or, with `rows`, the rows at the other end of that link. */
+export interface ItemId {
+  readonly id: string;
+  readonly rows: boolean;
 }
 
 /** The syntax tree, as typed: names are not yet looked up and nothing has a type. */

@@ -1,7 +1,8 @@
-import type { AggregateName, Arithmetic, Node } from './ast';
-import { parts, type Bound, type Collection, type Hop, type Val } from './bound';
-import { ExpressionError, failed, type Span } from './errors';
-import { parse } from './parse';
+import type { AggregateName, Arithmetic, CastTarget, Node } from './ast';
+import { parts, type Bound, type Collection, type Hop } from './bound';
+import { ExpressionError, failed, type Fix, type Span } from './errors';
+import { parse, writtenName } from './parse';
+import { likeItems } from './fold';
 import { findCollection, resolve } from './resolve';
 import {
   BOOLEAN,
@@ -30,6 +31,7 @@ import {
 
 export interface Warning extends Span {
   readonly message: string;
+  readonly fix?: Fix;
 }
 
 export interface Binding {
@@ -50,7 +52,7 @@ export interface Scope {
  * names and types that do not go together.
  */
 export function bind(source: string, scope: Scope): Binding {
-  const binder = new Binder(scope);
+  const binder = new Binder(scope, source);
   const bound = binder.bind(parse(source));
   if (branching(bound) > MOST_BRANCHING) failed('CASE and COALESCE are nested too deeply here.', bound);
   return { bound, warnings: binder.warnings };
@@ -69,8 +71,11 @@ export function bindCondition(source: string, scope: Scope): Binding {
 const MOST_BRANCHING = 4;
 
 const branching = (bound: Bound): number =>
-  Math.max(0, ...parts(bound).map(branching)) +
+  parts(bound).reduce((most, part) => Math.max(most, branching(part)), 0) +
   (bound.op === 'case' || bound.op === 'coalesce' || bound.op === 'aggregate' ? 1 : 0);
+
+/** Parts of an expression, with those of the worked-out fields it uses. */
+const MOST_PARTS = 20_000;
 
 /** The scale of a quotient has at most this many places, so that 18 digits leave room before it. */
 const MOST_QUOTIENT_SCALE = 12;
@@ -111,12 +116,16 @@ class Binder {
 
   constructor(
     private readonly scope: Scope,
+    private readonly source: string,
     /** The worked-out fields whose expressions are being bound, outermost first. */
     private readonly within: readonly string[] = [],
+    private readonly budget = { parts: MOST_PARTS },
   ) {}
 
   bind(node: Node): Bound {
     const span = { start: node.start, end: node.end };
+    if (--this.budget.parts < 0)
+      failed('This expression has too many parts, with those of the worked-out fields it uses.', span);
     switch (node.node) {
       case 'null':
         return { op: 'const', value: null, type: NULL, ...span };
@@ -152,7 +161,7 @@ class Binder {
         const a = this.bind(node.operand);
         if (a.type.type === 'null') return a;
         if (!isNumber(a.type) && a.type.type !== 'interval') this.wrongType(a, 'a number');
-        if (a.op === 'const') return { ...a, value: -(a.value as bigint), ...span };
+        if (a.op === 'const' && typeof a.value === 'bigint') return { ...a, value: -a.value, ...span };
         return { op: 'negate', a, type: a.type, ...span };
       }
       case 'not':
@@ -169,6 +178,7 @@ class Binder {
         return { op: 'concat', a, b, type: TEXT, ...span };
       }
       case 'compare': {
+        this.warnOfNull(node);
         const [a, b] = this.alike([this.bind(node.left), this.bind(node.right)]) as [Bound, Bound];
         if (a.type.type === 'boolean' && node.op !== '=' && node.op !== '<>')
           failed('Conditions have no order.', span, '= or <>');
@@ -195,6 +205,11 @@ class Binder {
         return { op: 'between', a, low, high, type: BOOLEAN, ...span };
       }
       case 'in': {
+        if (node.list.some((item) => item.node === 'null'))
+          this.warnings.push({
+            message: 'NULL in a list equals nothing, and makes NOT IN never true.',
+            ...span,
+          });
         const [a, ...list] = this.alike([node.operand, ...node.list].map((n) => this.bind(n)));
         return { op: 'in', a: a!, list, type: BOOLEAN, ...span };
       }
@@ -210,6 +225,12 @@ class Binder {
           if (escape === '%' || escape === '_')
             failed('The escape character may not be % or _.', node.escape);
         }
+        if (pattern.op === 'const' && typeof pattern.value === 'string' && !likeItems(pattern.value, escape))
+          failed(
+            `In this pattern ${escape!} stands before a character that it does not escape.`,
+            node.pattern,
+            `${escape!}%, ${escape!}_ or ${escape!}${escape!}`,
+          );
         return { op: 'like', a, pattern, escape, type: BOOLEAN, ...span };
       }
       case 'case':
@@ -303,7 +324,12 @@ class Binder {
 
   private worked(field: ExprField, owner: string, row: number, links: readonly Hop[], span: Span): Bound {
     if (this.within.includes(field.id)) failed(`${field.name} is worked out from itself.`, span);
-    const inner = new Binder({ catalog: this.scope.catalog, table: owner }, [...this.within, field.id]);
+    const inner = new Binder(
+      { catalog: this.scope.catalog, table: owner },
+      field.worked!,
+      [...this.within, field.id],
+      this.budget,
+    );
     let bound: Bound;
     try {
       bound = inner.bind(parse(field.worked!));
@@ -353,7 +379,8 @@ class Binder {
       !resolve(catalog, table, node.arg.steps).field;
     if (countsRows && node.name !== 'COUNT')
       failed(`${node.name} needs a field of these rows.`, span, 'a field after a point');
-    const arg = node.arg && !countsRows ? this.bind(node.arg) : null;
+    let arg = node.arg && !countsRows ? this.bind(node.arg) : null;
+    if (countsRows && node.distinct) arg = this.keyOf(over, span);
     const filter = node.filter ? this.condition(node.filter) : null;
     this.inAggregate = false;
     this.collection = null;
@@ -380,19 +407,48 @@ class Binder {
     return node.name === 'SUM' ? sum : this.divide(sum, make('COUNT', WHOLE, arg), span);
   }
 
+  /** The key of the rows of a collection: rows that differ have another. */
+  private keyOf(over: Collection, span: Span): Bound {
+    const table = this.scope.catalog.table(over.hops[over.hops.length - 1]!.table);
+    const field = table.fields.find(({ column }) => column === table.keyColumn);
+    if (!field)
+      failed(
+        `${table.name} has a key of several fields, so its rows cannot be told apart here.`,
+        span,
+        'a field',
+      );
+    return { op: 'ref', row: over.as, links: [], field, type: field.type, ...span };
+  }
+
+  /** `= NULL` is allowed and never true: nobody means that. */
+  private warnOfNull(node: Extract<Node, { node: 'compare' }>): void {
+    const other = node.right.node === 'null' ? node.left : node.left.node === 'null' ? node.right : null;
+    if (!other || (node.op !== '=' && node.op !== '<>')) return;
+    const span = { start: node.start, end: node.end };
+    const text = `${this.written(other)} IS ${node.op === '=' ? '' : 'NOT '}NULL`;
+    this.warnings.push({
+      message: `Nothing equals NULL, so this is never true. Write ${text}.`,
+      ...span,
+      fix: { ...span, text },
+    });
+  }
+
+  private written({ start, end }: Span): string {
+    return this.source.slice(start, end);
+  }
+
   private arithmetic(op: Arithmetic, a: Bound, b: Bound, span: Span): Bound {
     const [left, right] = [a.type, b.type];
     if (left.type === 'null' || right.type === 'null')
       return { op: 'const', value: null, type: left.type === 'null' ? right : left, ...span };
     if (isNumber(left) && isNumber(right)) return this.numbers(op, a, b, span);
-    if (op === '+' && left.type === 'interval' && (right.type === 'date' || right.type === 'instant'))
-      return this.arithmetic(op, b, a, span);
+    if (op === '+' && left.type === 'interval' && hasMoment(right)) return this.arithmetic(op, b, a, span);
     if (op === '+' || op === '-') {
-      if ((left.type === 'date' || left.type === 'instant') && right.type === 'interval')
+      if (hasMoment(left) && right.type === 'interval')
         return this.shift(a, op === '+' ? b : negated(b), span);
       if (left.type === 'date' && right.type === 'date' && op === '-')
         return { op: 'daysBetween', a, b, type: numberType(0, 7), ...span };
-      if (left.type === 'instant' && right.type === 'instant' && op === '-')
+      if (left.type === right.type && (left.type === 'instant' || left.type === 'time') && op === '-')
         return { op: 'secondsBetween', a, b, type: { type: 'interval', unit: 'second' }, ...span };
       if (left.type === 'interval' && right.type === 'interval') {
         const [x, y] = this.alike([a, b]) as [Bound, Bound];
@@ -440,6 +496,8 @@ class Binder {
     const unit = (interval.type as Extract<Type, { type: 'interval' }>).unit;
     if (a.type.type === 'date' && unit === 'second')
       failed('A date has no hours.', span, 'an interval of days, months or years');
+    if (a.type.type === 'time' && unit !== 'second')
+      failed('A time has no days.', span, 'an interval of hours, minutes or seconds');
     const op = unit === 'month' ? 'addMonths' : unit === 'day' ? 'addDays' : 'addSeconds';
     return { op, a, b: interval, type: a.type, ...span };
   }
@@ -465,19 +523,38 @@ class Binder {
     return { op: 'case', whens, otherwise, type: alike[0]!.type, ...span };
   }
 
-  private cast(a: Bound, target: Extract<Node, { node: 'cast' }>['target'], span: Span): Bound {
-    if (target.to === 'text') return { ...this.asText(a), ...span };
+  private cast(a: Bound, target: CastTarget, span: Span): Bound {
+    if (target.to === 'text') return this.castText(a, target.most, span);
     if (target.to === 'date') {
       if (a.type.type === 'null') return { ...a, type: DATE };
       if (a.type.type === 'date') return a;
       if (a.type.type !== 'text' && a.type.type !== 'instant') this.wrongType(a, 'a text or a date and time');
       return { op: 'toDate', a, type: DATE, ...span };
     }
-    const type = numberType(target.scale, 15);
+    const { digits, scale } = target;
+    const type = numberType(scale, digits);
     if (a.type.type === 'null') return { ...a, type };
-    if (a.type.type === 'text') return { op: 'toNumber', a, type, ...span };
-    if (!isNumber(a.type)) this.wrongType(a, 'a text or a number');
-    return this.toScale(a, target.scale);
+    if (a.type.type !== 'text' && !isNumber(a.type)) this.wrongType(a, 'a text or a number');
+    const number: Bound =
+      a.type.type === 'text'
+        ? { op: 'toNumber', a, type: numberType(scale, 16), ...span }
+        : this.toScale(a, scale);
+    if ((number.type as NumberType).digits <= digits) return { ...number, ...span };
+    return {
+      op: 'limit',
+      a: number,
+      type: numberType(scale, digits, (number.type as NumberType).places),
+      ...span,
+    };
+  }
+
+  /** A text is cut to `most` characters; what is no text must have no more (ISO/IEC 9075-2, 6.13). */
+  private castText(a: Bound, most: number | null, span: Span): Bound {
+    const text = { ...this.asText(a), ...span };
+    if (most === null || (text.op === 'const' && text.value === null)) return text;
+    if (a.type.type !== 'text') return { op: 'limitText', most, a: text, type: TEXT, ...span };
+    const whole = (value: number): Bound => ({ op: 'const', value: BigInt(value), type: WHOLE, ...span });
+    return { op: 'substring', a: text, from: whole(1), length: whole(most), type: TEXT, ...span };
   }
 
   private call(name: string, args: readonly Node[], span: Span): Bound {
@@ -513,9 +590,10 @@ class Binder {
       default: {
         const a = this.numeric(args[0]!);
         const places = args[1] ? this.bind(args[1]) : null;
-        if (places && (places.op !== 'const' || !isNumber(places.type) || places.type.scale !== 0))
-          failed('The number of places must be written out.', places, 'a whole number from 0 to 6');
-        const scale = places ? Number((places as { value: Val }).value) : 0;
+        const count = places === null ? 0n : places.op === 'const' ? places.value : null;
+        if (typeof count !== 'bigint' || (places && (!isNumber(places.type) || places.type.scale !== 0)))
+          failed('The number of places must be written out.', args[1]!, 'a whole number from 0 to 6');
+        const scale = Number(count);
         if (scale < 0 || scale > 6)
           failed('ROUND keeps 0 to 6 places.', args[1]!, 'a whole number from 0 to 6');
         return { ...this.toScale(a, scale), ...span };
@@ -565,13 +643,39 @@ class Binder {
 
   private mismatch(a: Bound, b: Bound): never {
     const types = [a.type.type, b.type.type];
+    const fix = this.fixed(a, b) ?? this.fixed(b, a);
     const hint =
-      types.includes('date') && types.includes('text')
-        ? "a date written as DATE '2026-11-04'"
-        : types.includes('number') && types.includes('text')
-          ? 'a number without quotes'
-          : `${typeName(a.type)} on both sides`;
-    failed(`This is ${typeName(b.type)}, beside ${typeName(a.type)}.`, b, hint);
+      types.includes('number') &&
+      types.includes('text') &&
+      fix?.text !== undefined &&
+      /^[\d.+-]/.test(fix.text)
+        ? `a number without quotes, ${fix.text}`
+        : (fix?.text ??
+          (types.includes('date') && types.includes('text')
+            ? "a date written as DATE '2026-11-04'"
+            : types.includes('number') && types.includes('text')
+              ? 'a number without quotes'
+              : `${typeName(a.type)} on both sides`));
+    failed(`This is ${typeName(b.type)}, beside ${typeName(a.type)}.`, b, hint, fix);
+  }
+
+  /** What was most likely meant where `a` stands beside `b`, which is of another type; null when nobody can say. */
+  private fixed(a: Bound, b: Bound): Fix | null {
+    const put = ({ start, end }: Span, text: string): Fix => ({ start, end, text });
+    if (a.op === 'ref' && a.field.link !== undefined && b.type.type === 'text') {
+      const shown = this.scope.catalog.table(a.field.link).fields.find(({ type }) => type.type === 'text');
+      return shown ? put(a, `${this.written(a)}.${writtenName(shown.name)}`) : null;
+    }
+    if (b.op !== 'const') return null;
+    const text = String(b.value);
+    if (a.type.type === 'boolean') {
+      if (/^(yes|y|true|on|1)$/i.test(text)) return put(b, 'TRUE');
+      return /^(no|n|false|off|0)$/i.test(text) ? put(b, 'FALSE') : null;
+    }
+    if (b.type.type !== 'text') return null;
+    if (a.type.type === 'date' && parseDate(text)) return put(b, `DATE '${text}'`);
+    if (a.type.type === 'time' && parseTime(text) !== null) return put(b, `TIME '${text}'`);
+    return a.type.type === 'number' && fromText(text) ? put(b, text) : null;
   }
 
   private toScale(a: Bound, scale: number): Bound {
@@ -622,6 +726,8 @@ class Binder {
     failed(`This is ${typeName(bound.type)}.`, bound, expected);
   }
 }
+
+const hasMoment = ({ type }: Type): boolean => type === 'date' || type === 'time' || type === 'instant';
 
 function negated(b: Bound): Bound {
   return b.op === 'const' && typeof b.value === 'bigint'

@@ -237,7 +237,7 @@ describe('types', () => {
     ['SUM(SUM(parts.cost))', 'SUM(parts.cost)', /inside another total/],
     ['SUM(parts.cost + owner.items.price)', 'owner.items.price', /another set of rows|many rows/],
     ["whole = '7'", "'7'", /a text, beside a whole number.*without quotes/],
-    ["bought > '2024-01-01'", "'2024-01-01'", /DATE '2026-11-04'/],
+    ["bought > '2024-01-01'", "'2024-01-01'", /DATE '2024-01-01'/],
     ['bought + 14', 'bought + 14', /INTERVAL '14' DAY/],
     ["label + 'x'", "label + 'x'", /\|\| to join/],
     ['NOT whole', 'whole', /a whole number.*a condition/],

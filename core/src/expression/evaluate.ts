@@ -12,6 +12,7 @@ import {
   parseTime,
   pow10,
   rescale,
+  timeText,
   toText,
 } from '../values';
 
@@ -39,6 +40,9 @@ export const TOO_LARGE =
   'A number here is too large: at most 18 digits can be worked with, decimal places included.';
 export const NO_SUCH_DATE = 'A date here falls outside the years 1 to 9999.';
 export const NOT_CONVERTIBLE = 'A text here cannot be read as the kind it is cast to.';
+export const TOO_LONG = 'A value here has more characters than the kind it is cast to allows.';
+export const NO_PATTERN =
+  'In a pattern here the escape character stands before a character that it does not escape.';
 
 /**
  * Works out an expression for one row, with SQL's three-valued logic. Numbers come back in units of
@@ -163,9 +167,22 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       return values.includes(null) ? null : false;
     }
     case 'like':
-      return strict([bound.a, bound.pattern], ([a, pattern]) =>
-        like(a as string, pattern as string, bound.escape),
-      );
+      return strict([bound.a, bound.pattern], ([a, pattern]) => {
+        const result = like(a as string, pattern as string, bound.escape);
+        if (result === null) throw new RunError(NO_PATTERN);
+        return result;
+      });
+    case 'limit':
+      return strict([bound.a], ([a]) => {
+        const most = pow10((bound.type as NumberType).digits);
+        if ((a as bigint) >= most || (a as bigint) <= -most) throw new RunError(TOO_LARGE);
+        return a!;
+      });
+    case 'limitText':
+      return strict([bound.a], ([a]) => {
+        if (Array.from(a as string).length > bound.most) throw new RunError(TOO_LONG);
+        return a!;
+      });
     case 'add':
       return strict([bound.a, bound.b], ([a, b]) => fits((a as bigint) + (b as bigint)));
     case 'sub':
@@ -192,13 +209,15 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
         return someDate(addMonths(text.slice(0, 10), Number(b))) + text.slice(10);
       });
     case 'addSeconds':
-      return strict([bound.a, bound.b], ([a, b]) => instantAfter(a as string, b as bigint));
+      return strict([bound.a, bound.b], ([a, b]) =>
+        bound.type.type === 'time'
+          ? timeAfter(a as string, b as bigint)
+          : instantAfter(a as string, b as bigint),
+      );
     case 'daysBetween':
       return strict([bound.a, bound.b], ([a, b]) => BigInt(dayNumber(a as string) - dayNumber(b as string)));
     case 'secondsBetween':
-      return strict([bound.a, bound.b], ([a, b]) =>
-        BigInt((parseInstant(a as string) ?? 0) - (parseInstant(b as string) ?? 0)),
-      );
+      return strict([bound.a, bound.b], ([a, b]) => BigInt(secondsOf(a as string) - secondsOf(b as string)));
     case 'concat':
       return strict([bound.a, bound.b], ([a, b]) => (a as string) + (b as string));
     case 'upper':
@@ -222,9 +241,9 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       });
     case 'substring':
       return strict([bound.a, bound.from, ...(bound.length ? [bound.length] : [])], ([a, from, length]) => {
-        const chars = [...(a as string)];
-        const start = from as bigint;
-        const end = length === undefined ? BigInt(chars.length) + 1n : start + (length as bigint);
+        const chars = Array.from(a as string);
+        const start = clamped(from as bigint);
+        const end = length === undefined ? BigInt(chars.length) + 1n : start + clamped(length as bigint);
         return chars.slice(Number(start > 1n ? start : 1n) - 1, Math.max(Number(end) - 1, 0)).join('');
       });
     case 'toText':
@@ -262,6 +281,12 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
   }
 }
 
+/** Half of what 64 bits hold, so that the sum of a position and a length fits. */
+export const MOST_POSITION = 4n * 10n ** 18n;
+
+const clamped = (position: bigint): bigint =>
+  position > MOST_POSITION ? MOST_POSITION : position < -MOST_POSITION ? -MOST_POSITION : position;
+
 const firstOther = (chars: readonly string[], char: string): number => {
   const at = chars.findIndex((candidate) => candidate !== char);
   return at < 0 ? chars.length : at;
@@ -279,6 +304,15 @@ function someDate(date: string | null): string {
   if (date === null) throw new RunError(NO_SUCH_DATE);
   return date;
 }
+
+/** Seconds of a time since midnight, or of a date and time since 1970. */
+const secondsOf = (text: string): number => parseTime(text) ?? parseInstant(text) ?? 0;
+
+const DAY = 86_400n;
+
+/** A time goes round the clock: 23:30 and an hour is 00:30 (ISO/IEC 9075-2, 6.35). */
+const timeAfter = (text: string, seconds: bigint): string =>
+  timeText(Number((((BigInt(secondsOf(text)) + seconds) % DAY) + DAY) % DAY));
 
 function instantAfter(text: string, seconds: bigint): string {
   return someDate(instantText((parseInstant(text) ?? 0) + Number(seconds)));

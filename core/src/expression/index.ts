@@ -12,9 +12,9 @@ export {
 } from './evaluate';
 export { toSql, decimalText, type Sql, type SqlWriting } from './to-sql';
 export { sqlName, sqlText } from './sql-text';
-export { toStored, fromStored, idsIn, writtenName } from './stored';
-export { attempt, ExpressionError, failed, type Span } from './errors';
-export { CALLS } from './parse';
+export { toStored, fromStored, idsIn, withId } from './stored';
+export { attempt, ExpressionError, failed, type Fix, type Span } from './errors';
+export { CALLS, writtenName } from './parse';
 export * from './types';
 export { inWords } from './words';
 export * from './message';

@@ -124,7 +124,10 @@ describe('parse', () => {
     ['CASE WHEN a THEN 1', 18, /END/],
     ["INTERVAL 'x' DAY", 9, /not a whole number/],
     ["INTERVAL '1' WEEK", 13, /YEAR, MONTH, DAY/],
-    ['nonsense(a)', 0, /no function nonsense.*COALESCE/],
+    ['nonsense(a)', 0, /no function nonsense/],
+    ['COALESC(a, b)', 0, /no function COALESC.*COALESCE/],
+    ['CAST(a AS DECIMAL(2, 3))', 10, /2 digits cannot have 3 places/],
+    ['CAST(a AS CHAR(3))', 10, /VARCHAR/],
     ['ROUND(a, 1, 2)', 0, /ROUND takes 1 to 2/],
     ['CAST(a AS MONEY)', 10, /TEXT, INTEGER, DECIMAL/],
     ['a.', 2, /field name/],
@@ -153,5 +156,85 @@ describe('parse', () => {
       'name',
       'end',
     ]);
+  });
+});
+
+describe('long expressions', () => {
+  const depth = (node: unknown): number =>
+    node !== null && typeof node === 'object'
+      ? Object.values(node).reduce<number>((most, inner) => Math.max(most, depth(inner)), 0) + 1
+      : 0;
+  const chain = (count: number, joint: string, item = 'a'): string => Array(count).fill(item).join(joint);
+
+  for (const joint of [' + ', ' - ', ' || ', ' AND ', ' OR '])
+    it(`are no deeper than their length asks for: 2,000 times${joint}`, () => {
+      expect(depth(parse(chain(2000, joint)))).toBeLessThan(40);
+      expect(depth(parse(chain(16, joint)))).toBeGreaterThan(14);
+    });
+
+  it('keep the signs of their terms', () => {
+    // Worked out by the shape of the tree alone.
+    const value = (node: Node): number =>
+      node.node === 'arithmetic'
+        ? value(node.left) + (node.op === '-' ? -1 : 1) * value(node.right)
+        : Number((node as { text: string }).text);
+    let [source, expected] = ['1', 1];
+    for (let i = 2; i <= 300; i++) {
+      const minus = (i * 7919) % 3 === 0;
+      source += ` ${minus ? '-' : '+'} ${i}`;
+      expected += minus ? -i : i;
+    }
+    expect(value(parse(source))).toBe(expected);
+  });
+
+  for (const [what, source] of [
+    ['comparisons', chain(2000, ' = ')],
+    ['IS NULL', `a${' IS NULL'.repeat(2000)}`],
+    ['factors', chain(2000, ' * ')],
+    ['NOT', `${'NOT '.repeat(2000)}a`],
+    ['minus signs', `${'- '.repeat(2000)}a`],
+    ['parentheses', `${'('.repeat(2000)}a${')'.repeat(2000)}`],
+    ['names', chain(30_000, '+')],
+  ] as const)
+    it(`are refused in words when they have too many ${what}`, () => {
+      expect(error(source).message).toMatch(/too deeply|Too many|More than|too long/);
+    });
+
+  it('may have any number of plus signs, which say nothing', () => {
+    expect(shape(parse(`${'+ '.repeat(4000)}a`))).toBe('a');
+  });
+});
+
+describe('what people bring along from elsewhere', () => {
+  const fixes: [string, string][] = [
+    ['INTERVAL 6 MONTH', "INTERVAL '6' MONTH"],
+    ['a + INTERVAL 14 DAYS', "a + INTERVAL '14' DAY"],
+    ['a > 2024-01-31', "a > DATE '2024-01-31'"],
+    ['IF(a > 1, b, c)', 'CASE WHEN a > 1 THEN b ELSE c END'],
+    ['IF(a, b)', 'CASE WHEN a THEN b END'],
+    ['YEAR(a) = 2024', 'EXTRACT(YEAR FROM a) = 2024'],
+    ['LEFT(a || b, 3)', 'SUBSTRING(a || b FROM 1 FOR 3)'],
+    ['RIGHT(a, 2)', 'SUBSTRING(a FROM CHAR_LENGTH(a) - 2 + 1)'],
+    ['SUBSTRING(a, 2, 3)', 'SUBSTRING(a FROM 2 FOR 3)'],
+    ['SUBSTR(a, 2)', 'SUBSTRING(a FROM 2)'],
+    ['len(a)', 'CHAR_LENGTH(a)'],
+    ["CONCAT(a, ', ', b)", "a || ', ' || b"],
+    ['ISNULL(a)', 'a IS NULL'],
+    ['IFNULL(a, 0)', 'COALESCE(a, 0)'],
+    ['NOW()', 'CURRENT_TIMESTAMP'],
+    ['ROUNDE(a, 1)', 'ROUND(a, 1)'],
+  ];
+  for (const [typed, wanted] of fixes)
+    it(`${typed} is offered as ${wanted}`, () => {
+      const { fix } = error(typed);
+      expect(fix).not.toBeNull();
+      const { start, end, text } = fix!;
+      const mended = typed.slice(0, start) + text + typed.slice(end);
+      expect(mended).toBe(wanted);
+      expect(attempt(() => parse(mended)).ok).toBeTrue();
+    });
+
+  it('2024-01-32 is still a subtraction, since no such day is meant', () => {
+    expect(shape(parse('2024-01-32'))).toBe('((2024 - 01) - 32)');
   });
 });

@@ -1,13 +1,40 @@
-import type { AggregateName, CastTarget, Comparison, IntervalUnit, Node, Step } from './ast';
-import { failed } from './errors';
+import type { AggregateName, CastTarget, Comparison, IntervalUnit, ItemId, Node, Step } from './ast';
+import { failed, type Span } from './errors';
+import { standardForm } from './foreign';
+import { isDate } from '../values';
+import { distance } from './distance';
 import { tokens, type Token } from './tokens';
 
+/** Words that stand for no field unless they are quoted. */
 const RESERVED = new Set(
   (
     'AND OR NOT CASE WHEN THEN ELSE END BETWEEN IN LIKE ESCAPE IS NULL TRUE FALSE UNKNOWN DISTINCT ' +
     'FROM FOR AS FILTER WHERE'
   ).split(' '),
 );
+
+/** Words that stand for a field where nothing else is meant: {@link writtenName} quotes them all the same. */
+const SPECIAL = new Set(
+  (
+    'CURRENT_DATE CURRENT_TIMESTAMP DATE TIME TIMESTAMP INTERVAL LEADING TRAILING BOTH ' +
+    'YEAR MONTH DAY HOUR MINUTE SECOND TO TODAY NOW YESTERDAY TOMORROW'
+  ).split(' '),
+);
+
+/** A name as it is typed in an expression: quoted only where it must be. */
+export function writtenName(name: string): string {
+  if (/^[\p{L}_#][\p{L}\p{N}_#]*$/u.test(name)) {
+    const word = name.toUpperCase();
+    if (!RESERVED.has(word) && !SPECIAL.has(word)) return name;
+  }
+  // In quotes a number sign leads to an id, and two of them to a name that begins with one.
+  return `"${name.replace(/^#/, '##').replace(/"/g, '""')}"`;
+}
+
+/** In stored expressions a name is a number sign and the id of what it stands for, `~` before it for its rows. */
+const ID = /^#(~?)([\w-]+)$/;
+
+export const idName = ({ id, rows }: ItemId): string => `#${rows ? '~' : ''}${id}`;
 const UNITS = ['YEAR', 'MONTH', 'DAY', 'HOUR', 'MINUTE', 'SECOND'] as const;
 const AGGREGATES = ['COUNT', 'SUM', 'AVG', 'MIN', 'MAX'] as const;
 const COMPARISONS = ['=', '<>', '<', '<=', '>', '>='] as const;
@@ -26,22 +53,84 @@ export const CALLS: Readonly<Record<string, readonly [number, number]>> = {
   CEILING: [1, 1],
 };
 
+const FUNCTIONS = [...Object.keys(CALLS), 'TRIM', 'SUBSTRING', 'POSITION', 'EXTRACT', 'CAST', ...AGGREGATES];
+
+/** What is no function here, and how else it is done. */
+const DIFFERENTLY: Readonly<Record<string, string>> = {
+  DATEDIFF: 'a subtraction, such as due_back - hired_on',
+  DATEADD: "an addition, such as hired_on + INTERVAL '14' DAY",
+  REPLACE: 'POSITION, SUBSTRING and ||',
+  POWER: 'a product, such as a * a',
+};
+
 /** Levels of nesting an expression may have, so that any engine's parser takes the SQL. */
 const MOST_DEPTH = 24;
+
+/** Operands of one chain up to which it is read strictly from the left; longer ones become a balanced tree. */
+const SHORT_CHAIN = 16;
+
+/** Factors and divisors in one chain: rounding makes their order count, so that they cannot be balanced. */
+const MOST_FACTORS = 64;
+
+/** Names, values and operators in one expression. */
+const MOST_TOKENS = 20_000;
 
 /**
  * Reads an expression of the language (the value expressions of ISO/IEC 9075-2, with paths).
  * Throws an ExpressionError that points at the first thing that does not fit and says what would.
  */
 export function parse(source: string): Node {
-  return new Parser(tokens(source)).whole();
+  const list = tokens(source);
+  if (list.length > MOST_TOKENS)
+    failed('This expression is too long.', list[MOST_TOKENS]!, `at most ${MOST_TOKENS} names and values`);
+  return new Parser(list, source).whole();
+}
+
+/**
+ * A chain of one associative operator as a balanced tree, so that no later step has to go as deep as the
+ * chain is long.
+ */
+function balanced(list: readonly Node[], join: (left: Node, right: Node) => Node): Node {
+  if (list.length <= SHORT_CHAIN) return list.reduce(join);
+  const middle = list.length >> 1;
+  return join(balanced(list.slice(0, middle), join), balanced(list.slice(middle), join));
+}
+
+interface Term {
+  readonly op: '+' | '-';
+  readonly node: Node;
+}
+
+const sumOf = (op: '+' | '-', left: Node, right: Node): Node => ({
+  node: 'arithmetic',
+  op,
+  left,
+  right,
+  start: left.start,
+  end: right.end,
+});
+
+const turned = ({ op, node }: Term): Term => ({ op: op === '+' ? '-' : '+', node });
+
+/** The same for + and -: the terms behind a minus are gathered with their signs turned. */
+function balancedSum(first: Node, terms: readonly Term[]): Node {
+  if (terms.length < SHORT_CHAIN)
+    return terms.reduce<Node>((left, { op, node }) => sumOf(op, left, node), first);
+  const middle = terms.length >> 1;
+  const { op, node } = terms[middle]!;
+  const rest = terms.slice(middle + 1);
+  const right = balancedSum(node, op === '+' ? rest : rest.map(turned));
+  return sumOf(op, balancedSum(first, terms.slice(0, middle)), right);
 }
 
 class Parser {
   private at = 0;
   private depth = 0;
 
-  constructor(private readonly list: readonly Token[]) {}
+  constructor(
+    private readonly list: readonly Token[],
+    private readonly source: string,
+  ) {}
 
   whole(): Node {
     if (this.list.length === 1) failed('There is nothing here yet.', this.token, 'an expression');
@@ -92,47 +181,47 @@ class Parser {
     );
   }
 
-  private span(start: number): { start: number; end: number } {
+  private span(start: number): Span {
     return { start, end: this.previous.end };
   }
 
   private expression(): Node {
+    return this.deeper(() => this.or());
+  }
+
+  private deeper<T>(work: () => T): T {
     if (++this.depth > MOST_DEPTH) failed('This expression is nested too deeply.', this.token);
-    const node = this.or();
+    const result = work();
     this.depth--;
-    return node;
+    return result;
   }
 
   private or(): Node {
-    let left = this.and();
-    while (this.take('OR')) {
-      const right = this.and();
-      left = { node: 'or', left, right, ...this.span(left.start) };
-    }
-    return left;
+    return this.chain('OR', 'or', () => this.and());
   }
 
   private and(): Node {
-    let left = this.not();
-    while (this.take('AND')) {
-      const right = this.not();
-      left = { node: 'and', left, right, ...this.span(left.start) };
-    }
-    return left;
+    return this.chain('AND', 'and', () => this.not());
+  }
+
+  private chain(symbol: string, node: 'or' | 'and' | 'concat', operand: () => Node): Node {
+    const list = [operand()];
+    while (this.take(symbol)) list.push(operand());
+    return balanced(list, (left, right) => ({ node, left, right, start: left.start, end: right.end }));
   }
 
   private not(): Node {
     const { start } = this.token;
     if (!this.take('NOT')) return this.predicate();
-    if (++this.depth > MOST_DEPTH) failed('This expression is nested too deeply.', this.token);
-    const operand = this.not();
-    this.depth--;
+    const operand = this.deeper(() => this.not());
     return { node: 'not', operand, ...this.span(start) };
   }
 
   private predicate(): Node {
     let left = this.concat();
-    for (;;) {
+    for (let count = 0; ; count++) {
+      if (count > MOST_DEPTH)
+        failed('Too many comparisons stand in one row.', this.token, 'AND or OR between them');
       const { start } = left;
       const op = this.oneOf<Comparison>(COMPARISONS);
       if (op) {
@@ -199,26 +288,23 @@ class Parser {
   }
 
   private concat(): Node {
-    let left = this.sum();
-    while (this.take('||')) {
-      const right = this.sum();
-      left = { node: 'concat', left, right, ...this.span(left.start) };
-    }
-    return left;
+    return this.chain('||', 'concat', () => this.sum());
   }
 
   private sum(): Node {
-    let left = this.product();
-    for (let op = this.oneOf(['+', '-'] as const); op; op = this.oneOf(['+', '-'] as const)) {
-      const right = this.product();
-      left = { node: 'arithmetic', op, left, right, ...this.span(left.start) };
-    }
-    return left;
+    const first = this.product();
+    const terms: Term[] = [];
+    for (let op = this.oneOf(['+', '-'] as const); op; op = this.oneOf(['+', '-'] as const))
+      terms.push({ op, node: this.product() });
+    return balancedSum(first, terms);
   }
 
   private product(): Node {
     let left = this.sign();
+    let count = 1;
     for (let op = this.oneOf(['*', '/'] as const); op; op = this.oneOf(['*', '/'] as const)) {
+      if (++count > MOST_FACTORS)
+        failed(`More than ${MOST_FACTORS} numbers are multiplied or divided in a row.`, this.token);
       const right = this.sign();
       left = { node: 'arithmetic', op, left, right, ...this.span(left.start) };
     }
@@ -227,17 +313,16 @@ class Parser {
 
   private sign(): Node {
     const { start } = this.token;
-    if (this.take('+')) return this.sign();
+    while (this.take('+'));
     if (!this.take('-')) return this.primary();
-    if (++this.depth > MOST_DEPTH) failed('This expression is nested too deeply.', this.token);
-    const operand = this.sign();
-    this.depth--;
+    const operand = this.deeper(() => this.sign());
     return { node: 'negate', operand, ...this.span(start) };
   }
 
   private primary(): Node {
     const token = this.token;
     const { start, type, text } = token;
+    if (type === 'number') this.bareDate();
     if (type === 'number' || type === 'text') {
       this.at++;
       return { node: type, text, ...this.span(start) };
@@ -255,6 +340,17 @@ class Parser {
     return this.unexpected('a field name or a value');
   }
 
+  /** `2024-01-01` would be a subtraction, which nobody means. */
+  private bareDate(): void {
+    const [year] = /^\d{4}-\d\d-\d\d(?![\w.])/.exec(this.source.slice(this.token.start)) ?? [];
+    if (year === undefined || !isDate(year)) return;
+    const span = { start: this.token.start, end: this.token.start + year.length };
+    failed('A date is written in quotes, with DATE before it.', span, `DATE '${year}'`, {
+      ...span,
+      text: `DATE '${year}'`,
+    });
+  }
+
   private path(): Node {
     const { start } = this.token;
     const steps: Step[] = [];
@@ -262,15 +358,56 @@ class Parser {
       const { type, text, start: from, end } = this.token;
       if (type !== 'name' && type !== 'word') this.unexpected('a field name');
       this.at++;
-      steps.push({ name: text, start: from, end });
+      const quoted = type === 'name';
+      const [, rows, id] = (quoted && ID.exec(text)) || [];
+      if (id !== undefined)
+        steps.push({ name: text, id: { id, rows: rows === '~' }, quoted, start: from, end });
+      else steps.push({ name: quoted ? text.replace(/^##/, '#') : text, quoted, start: from, end });
     } while (this.take('.'));
-    if (this.is('('))
-      failed(
-        `There is no function ${steps[0]!.name}.`,
-        this.span(start),
-        [...Object.keys(CALLS), 'TRIM', 'SUBSTRING', 'POSITION', 'EXTRACT', 'CAST', ...AGGREGATES].join(', '),
-      );
+    if (this.is('(')) this.unknownCall(steps[0]!.name, start);
     return { node: 'path', steps, ...this.span(start) };
+  }
+
+  /** A call of a function that there is not, the token at hand being its opening parenthesis. */
+  private unknownCall(name: string, start: number): never {
+    const { args, end } = this.argumentsFrom(this.at);
+    const form = standardForm(name, args);
+    if (form !== null)
+      failed(`${name.toUpperCase()} is written differently here.`, { start, end }, form, {
+        start,
+        end,
+        text: form,
+      });
+    const word = name.toUpperCase();
+    const [near] = FUNCTIONS.map((known) => ({ known, far: distance(known, word) }))
+      .filter(({ known, far }) => far <= 2 || known.startsWith(word))
+      .sort((a, b) => a.far - b.far);
+    failed(
+      `There is no function ${name}.`,
+      this.span(start),
+      near?.known ?? DIFFERENTLY[word] ?? 'a field name or an operator',
+      near ? { ...this.span(start), text: near.known } : null,
+    );
+  }
+
+  /** The source of each argument of the call whose opening parenthesis is the token at `open`. */
+  private argumentsFrom(open: number): { readonly args: readonly string[]; readonly end: number } {
+    const args: string[] = [];
+    let depth = 0;
+    let from = this.list[open]!.end;
+    for (let i = open; ; i++) {
+      const { type, text, start, end } = this.list[i]!;
+      const symbol = type === 'symbol' ? text : '';
+      if (symbol === '(') depth++;
+      if (symbol === ')') depth--;
+      const closes = depth === 0 || type === 'end';
+      if (closes || (symbol === ',' && depth === 1)) {
+        const arg = this.source.slice(from, start).trim();
+        if (arg !== '' || !closes || args.length > 0) args.push(arg);
+        from = end;
+      }
+      if (closes) return { args, end };
+    }
   }
 
   private special(word: string, start: number): Node | null {
@@ -280,6 +417,7 @@ class Parser {
       const node = word.toLowerCase() as 'date' | 'time' | 'timestamp';
       return { node, text: next.text, ...this.span(start) };
     }
+    if (word === 'INTERVAL' && next.type === 'number') this.bareInterval(next, start);
     if (word === 'INTERVAL' && (next.type === 'text' || next.text === '-' || next.text === '+')) {
       this.at++;
       return this.interval(start);
@@ -308,6 +446,15 @@ class Parser {
       return this.aggregate(aggregate, start);
     }
     return this.call(word, start);
+  }
+
+  private bareInterval(amount: Token, start: number): void {
+    const unit = this.list[this.at + 2]!;
+    const name = UNITS.find((word) => [word, `${word}S`].includes(unit.text.toUpperCase()));
+    if (unit.type !== 'word' || !name) return;
+    const text = `INTERVAL '${amount.text}' ${name}`;
+    const span = { start, end: unit.end };
+    failed('The amount of an interval stands in quotes.', span, text, { ...span, text });
   }
 
   private interval(start: number): Node {
@@ -388,7 +535,13 @@ class Parser {
         return this.trim(start);
       case 'SUBSTRING': {
         open();
+        const opening = this.at - 1;
         const operand = this.expression();
+        if (this.is(',')) {
+          const { args, end } = this.argumentsFrom(opening);
+          const text = standardForm(word, args)!;
+          failed('The parts of SUBSTRING are parted by words.', this.token, text, { start, end, text });
+        }
         this.expect('FROM');
         const from = this.expression();
         const length = this.take('FOR') ? this.expression() : null;
@@ -438,32 +591,45 @@ class Parser {
 
   private castTarget(): CastTarget {
     if (this.take('DATE')) return { to: 'date' };
-    if (this.take('INTEGER')) return { to: 'number', scale: 0 };
+    if (this.take('INTEGER')) return { to: 'number', digits: 15, scale: 0 };
     if (this.take('DECIMAL') || this.take('NUMERIC')) {
-      let scale = 0;
+      const { start } = this.previous;
+      let [digits, scale] = [15, 0];
       if (this.take('(')) {
-        this.wholeLiteral(15);
-        if (this.take(',')) scale = this.wholeLiteral(6);
+        digits = this.wholeLiteral(1, 15);
+        if (this.take(',')) scale = this.wholeLiteral(0, 6);
         this.expect(')');
       }
-      return { to: 'number', scale };
+      if (scale > digits)
+        failed(`${digits} digits cannot have ${scale} places.`, this.span(start), 'DECIMAL(digits, places)');
+      return { to: 'number', digits, scale };
     }
-    if (this.take('TEXT')) return { to: 'text' };
-    if (this.take('VARCHAR') || this.take('CHARACTER') || this.take('CHAR')) {
-      this.take('VARYING');
+    if (this.take('TEXT')) return { to: 'text', most: null };
+    if (this.is('VARCHAR') || this.is('CHARACTER') || this.is('CHAR')) {
+      const { start } = this.token;
+      const fixed = !this.take('VARCHAR');
+      if (fixed) {
+        this.at++;
+        if (!this.take('VARYING'))
+          failed('A text of a fixed length is filled up with blanks.', this.span(start), 'VARCHAR(n)', {
+            ...this.span(start),
+            text: 'VARCHAR',
+          });
+      }
+      let most: number | null = null;
       if (this.take('(')) {
-        this.wholeLiteral(100000);
+        most = this.wholeLiteral(1, 100000);
         this.expect(')');
       }
-      return { to: 'text' };
+      return { to: 'text', most };
     }
     return this.unexpected('TEXT, INTEGER, DECIMAL(p, s) or DATE');
   }
 
-  private wholeLiteral(most: number): number {
+  private wholeLiteral(least: number, most: number): number {
     const { type, text } = this.token;
-    if (type !== 'number' || !/^\d+$/.test(text) || Number(text) > most)
-      this.unexpected(`a whole number up to ${most}`);
+    if (type !== 'number' || !/^\d+$/.test(text) || Number(text) < least || Number(text) > most)
+      this.unexpected(`a whole number from ${least} to ${most}`);
     this.at++;
     return Number(text);
   }

@@ -1,6 +1,9 @@
 import type { Node, Step } from './ast';
 import type { Hop } from './bound';
 import { failed } from './errors';
+import { distance } from './distance';
+import { writtenName } from './parse';
+import { sqlText } from './sql-text';
 import type { Catalog, ExprField, ExprTable } from './types';
 
 export interface Resolved {
@@ -9,11 +12,14 @@ export interface Resolved {
   readonly field: ExprField | null;
 }
 
-/** In stored expressions a name is a number sign and the id of what it stands for. */
-export const idName = (id: string): string => `#${id}`;
+const plain = (name: string): string => name.normalize('NFC').toLowerCase();
 
-const named = (item: { id: string; name: string }, name: string): boolean =>
-  name.startsWith('#') ? item.id === name.slice(1) : item.name.toLowerCase() === name.toLowerCase();
+/** Whether a step means this field or link; `rows`, whether it is the rows at the other end of one. */
+function means(item: { id: string; name: string }, step: Step, rows = false): boolean {
+  if (!step.id) return plain(item.name) === plain(step.name);
+  // Files of before say nothing of the end: there a field comes first, as it always did.
+  return item.id === step.id.id && (rows || !step.id.rows);
+}
 
 /**
  * Follows a path from a table. Throws an ExpressionError that points at the step that is unknown
@@ -24,10 +30,10 @@ export function resolve(catalog: Catalog, table: string, steps: readonly Step[])
   let at = catalog.table(table);
   for (const [i, step] of steps.entries()) {
     const last = i === steps.length - 1;
-    const field = at.fields.find((candidate) => named(candidate, step.name));
-    const link = field ? undefined : at.links.find((candidate) => named(candidate, step.name));
-    const child = (field ?? link) ? undefined : at.children.find((candidate) => named(candidate, step.name));
-    if (!field && !link && !child) unknown(at, step);
+    const field = at.fields.find((candidate) => means(candidate, step));
+    const link = field ? undefined : at.links.find((candidate) => means(candidate, step));
+    const child = (field ?? link) ? undefined : at.children.find((candidate) => means(candidate, step, true));
+    if (!field && !link && !child) unknown(at, step, steps.length === 1);
     if (field && last) return { hops, field };
     if (field) {
       if (field.link === undefined)
@@ -46,32 +52,44 @@ export function resolve(catalog: Catalog, table: string, steps: readonly Step[])
   return { hops, field: null };
 }
 
-function unknown(table: ExprTable, step: Step): never {
-  const names = [...table.fields, ...table.links, ...table.children].map((item) => item.name);
-  const wanted = step.name.toLowerCase();
-  const near = names
-    .map((name) => ({ name, distance: distance(name.toLowerCase(), wanted) }))
-    .filter(({ name, distance }) => distance <= 2 || name.startsWith(wanted))
+/** What stands for a moment, for people who type it as they would type a date. */
+const MOMENTS: Readonly<Record<string, string>> = {
+  today: 'CURRENT_DATE',
+  now: 'CURRENT_TIMESTAMP',
+  yesterday: "CURRENT_DATE - INTERVAL '1' DAY",
+  tomorrow: "CURRENT_DATE + INTERVAL '1' DAY",
+};
+
+function unknown(table: ExprTable, step: Step, alone: boolean): never {
+  if (step.id)
+    failed('A field that is no longer there is used here.', step, namesOf(table).slice(0, 6).join(', '));
+  const wanted = plain(step.name);
+  const moment = alone && !step.quoted ? MOMENTS[wanted] : undefined;
+  if (moment !== undefined)
+    failed(`“${step.name}” is written differently here.`, step, moment, { ...step, text: moment });
+  const near = namesOf(table)
+    .map((name) => ({ name, distance: distance(plain(name), wanted) }))
+    .filter(({ name, distance }) => distance <= 2 || plain(name).startsWith(wanted))
     .sort((a, b) => a.distance - b.distance);
-  const shown = step.name.startsWith('#') ? 'A field that is no longer there' : `“${step.name}”`;
+  const { start, end } = step;
+  if (near.length === 0 && step.quoted && alone) {
+    const text = sqlText(step.name);
+    failed(`${table.name} has no field “${step.name}”, and a text stands in single quotes.`, step, text, {
+      start,
+      end,
+      text,
+    });
+  }
   failed(
-    step.name.startsWith('#') ? `${shown} is used here.` : `${table.name} has no field ${shown}.`,
+    `${table.name} has no field “${step.name}”.`,
     step,
-    (near.length > 0 ? near.slice(0, 3).map(({ name }) => name) : names.slice(0, 6)).join(', '),
+    (near.length > 0 ? near.slice(0, 3).map(({ name }) => name) : namesOf(table).slice(0, 6)).join(', '),
+    near[0] ? { start, end, text: writtenName(near[0].name) } : null,
   );
 }
 
-/** Levenshtein distance, source: V. I. Levenshtein, Soviet Physics Doklady 10 (1966). */
-function distance(a: string, b: string): number {
-  let row = Array.from({ length: b.length + 1 }, (_, i) => i);
-  for (let i = 1; i <= a.length; i++) {
-    const next = [i];
-    for (let j = 1; j <= b.length; j++)
-      next.push(Math.min(next[j - 1]! + 1, row[j]! + 1, row[j - 1]! + (a[i - 1] === b[j - 1] ? 0 : 1)));
-    row = next;
-  }
-  return row[b.length]!;
-}
+const namesOf = (table: ExprTable): string[] =>
+  [...table.fields, ...table.links, ...table.children].map((item) => item.name);
 
 /** The steps, outermost first, of the first path below these nodes that leads through child rows. */
 export function findCollection(

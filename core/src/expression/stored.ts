@@ -1,6 +1,7 @@
 import { ExpressionError } from './errors';
-import { parse } from './parse';
-import { idName, paths, resolve } from './resolve';
+import type { ItemId } from './ast';
+import { idName, parse, writtenName } from './parse';
+import { paths, resolve } from './resolve';
 import type { Catalog } from './types';
 
 /**
@@ -18,22 +19,22 @@ export function fromStored(stored: string, catalog: Catalog, table: string): str
 
 /** The ids of every field and link an expression in stored form refers to. */
 export function idsIn(stored: string): string[] {
-  return [...stored.matchAll(/"#([\w-]+)"/g)].map((match) => match[1]!);
+  return [...stored.matchAll(/"#~?([\w-]+)"/g)].map((match) => match[1]!);
 }
 
-const RESERVED =
-  /^(and|or|not|case|when|then|else|end|between|in|like|escape|is|null|true|false|unknown|distinct|from|for|as|filter|where|current_date|current_timestamp)$/i;
+/** The expression with one id in place of another, at either end of a link. */
+export const withId = (stored: string, from: string, to: string): string =>
+  [false, true].reduce(
+    (text, rows) => text.split(`"${idName({ id: from, rows })}"`).join(`"${idName({ id: to, rows })}"`),
+    stored,
+  );
 
-/** A name as it is typed in an expression: quoted only where it must be. */
-export const writtenName = (name: string): string =>
-  /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) && !RESERVED.test(name) ? name : `"${name.replace(/"/g, '""')}"`;
+interface Item {
+  readonly id: ItemId;
+  readonly name: string;
+}
 
-function rewrite(
-  source: string,
-  catalog: Catalog,
-  table: string,
-  write: (item: { id: string; name: string }) => string,
-): string {
+function rewrite(source: string, catalog: Catalog, table: string, write: (item: Item) => string): string {
   let result = source;
   for (const path of paths(parse(source)).reverse()) {
     for (let i = path.steps.length - 1; i >= 0; i--) {
@@ -45,15 +46,17 @@ function rewrite(
   return result;
 }
 
-function itemAt(
-  catalog: Catalog,
-  table: string,
-  steps: Parameters<typeof resolve>[2],
-): { id: string; name: string } | null {
+function itemAt(catalog: Catalog, table: string, steps: Parameters<typeof resolve>[2]): Item | null {
+  const item = ({ id, name }: { id: string; name: string }, rows = false): Item => ({
+    id: { id, rows },
+    name,
+  });
   try {
     const { hops, field } = resolve(catalog, table, steps);
+    if (field) return item(field);
     const last = hops[hops.length - 1];
-    return field ?? (last?.hop === 'children' ? last.child : (last?.field ?? null));
+    if (!last) return null;
+    return last.hop === 'children' ? item(last.child, true) : item(last.field);
   } catch (error) {
     if (!(error instanceof ExpressionError)) throw error;
     // An unknown name stays as it is; binding reports it with its position.

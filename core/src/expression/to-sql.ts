@@ -1,5 +1,8 @@
 import type { Bound, Collection, Hop } from './bound';
-import { LETTER_PAIRS, lower } from './fold';
+import { failed } from './errors';
+import { MOST_POSITION } from './evaluate';
+import { fold, foldedFrom, likeItems } from './fold';
+import { FOLD_LETTERS, LOWER_LETTERS, UPPER_LETTERS } from './letters';
 import { sqlName, sqlText } from './sql-text';
 import { SAFE_DIGITS, type Catalog, type NumberType } from './types';
 
@@ -38,7 +41,7 @@ export interface Sql {
  */
 export function toSql(bound: Bound, writing: SqlWriting): Sql {
   const writer = new Writer(writing);
-  const sql = writer.framed(() => writer.write(bound));
+  const sql = writer.withLetters(writer.framed(() => writer.write(bound)));
   return { sql, subquery: writer.subquery, clock: writer.clock };
 }
 
@@ -55,10 +58,24 @@ const power = (n: number): string => `1${'0'.repeat(n)}`;
 /** How deeply SQL is nested before an intermediate result gets a name: the parser allows about 30. */
 const MOST_NESTING = 12;
 
+/** Intermediate results in one expression: the engine's tables have at most 2,000 columns. */
+const MOST_KEPT = 1500;
+
 interface Stage {
-  readonly number: number;
+  readonly name: string;
   readonly columns: { readonly sql: string; readonly as: string }[];
 }
+
+/** The engine's substr takes positions of 32 bits. */
+const MOST_SUBSTR = 2_147_483_647;
+
+/** Characters beyond ASCII in a text, as a pattern for GLOB. */
+const BEYOND_ASCII = `'*[^' || char(1) || '-' || char(127) || ']*'`;
+
+const LETTERS = { upper: UPPER_LETTERS, lower: LOWER_LETTERS, fold: FOLD_LETTERS };
+
+/** A private character, for an escape character that must not be folded with the pattern around it. */
+const NEUTRAL_ESCAPE = 'char(1114109)';
 
 type Numbers = Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>;
 
@@ -67,7 +84,12 @@ class Writer {
   clock = false;
   private names = 0;
   private depth = 0;
+  private kept = 0;
   private frame: Stage[] = [];
+  /** The names of what has been kept in this frame, by its SQL: the same is worked out once. */
+  private known = new Map<string, string>();
+  private readonly maps = new Set<keyof typeof LETTERS>();
+  private readonly stageOf = new Map<string, number>();
   private readonly aliases = new Map<number, string | null>();
 
   constructor(private readonly writing: SqlWriting) {
@@ -76,32 +98,58 @@ class Writer {
 
   /** Writes with a chain of its own for intermediate results, so that nothing moves out of `work`. */
   framed(work: () => string): string {
-    const [outer, depth] = [this.frame, this.depth];
-    [this.frame, this.depth] = [[], 0];
+    const outer = { frame: this.frame, depth: this.depth, known: this.known };
+    Object.assign(this, { frame: [], depth: 0, known: new Map() });
     const body = work();
     const stages = this.frame;
-    [this.frame, this.depth] = [outer, depth];
+    Object.assign(this, outer);
     if (stages.length === 0) return body;
     this.subquery = true;
-    const name = (i: number): string => `s${stages[i]!.number}`;
-    const chain = stages.map(({ columns }, i) => {
+    const chain = stages.map(({ name, columns }, i) => {
       const list = columns.map(({ sql, as }) => `${sql} AS ${as}`).join(', ');
-      return `${name(i)} AS MATERIALIZED (SELECT ${i === 0 ? list : `*, ${list} FROM ${name(i - 1)}`})`;
+      return `${name} AS MATERIALIZED (SELECT ${i === 0 ? list : `*, ${list} FROM ${stages[i - 1]!.name}`})`;
     });
-    return `(WITH ${chain.join(', ')} SELECT ${body} FROM ${name(stages.length - 1)})`;
+    return `(WITH ${chain.join(', ')} SELECT ${body} FROM ${stages[stages.length - 1]!.name})`;
   }
 
-  /** The name of an intermediate result, worked out once. */
+  /** Puts the maps of letters that are used before everything else, each once. */
+  withLetters(sql: string): string {
+    if (this.maps.size === 0) return sql;
+    const maps = [...this.maps].map((how) => {
+      const map = LETTERS[how];
+      return `"~${how}"("~f", "~t") AS (SELECT '${[...map.keys()].join('')}', '${[...map.values()].join('')}')`;
+    });
+    return `(WITH ${maps.join(', ')} SELECT ${sql})`;
+  }
+
+  /** A name that no table and no field can have: those of people do not begin with a tilde. */
+  private name(letter: string): string {
+    return `"~${letter}${++this.names}"`;
+  }
+
+  /** The name of an intermediate result, worked out once: in the first stage behind all that it needs. */
   private keep(sql: string): string {
-    const as = `v${++this.names}`;
-    const last = this.frame[this.frame.length - 1];
-    const dependent = last?.columns.some((column) => new RegExp(`\\b${column.as}\\b`).test(sql));
-    if (last && !dependent) last.columns.push({ sql, as });
-    else this.frame.push({ number: ++this.names, columns: [{ sql, as }] });
+    const known = this.known.get(sql);
+    if (known !== undefined) return known;
+    if (++this.kept > MOST_KEPT)
+      failed('This expression has too many parts to be worked out in the file.', { start: 0, end: 0 });
+    const as = this.name('v');
+    this.known.set(sql, as);
+    let stage = 0;
+    for (const [name] of sql.matchAll(/"~v\d+"/g))
+      stage = Math.max(stage, (this.stageOf.get(name) ?? -1) + 1);
+    if (stage >= this.frame.length) {
+      stage = this.frame.length;
+      this.frame.push({ name: this.name('s'), columns: [] });
+    }
+    this.frame[stage]!.columns.push({ sql, as });
+    this.stageOf.set(as, stage);
     return as;
   }
 
   write(bound: Bound): string {
+    if (bound.op === 'const' || (bound.op === 'ref' && bound.links.length === 0))
+      return this.writeNode(bound);
     if (++this.depth > MOST_NESTING) {
       this.depth = 0;
       const kept = this.keep(this.writeNode(bound));
@@ -163,7 +211,10 @@ class Writer {
       case 'between':
         return `(${w(bound.a)} BETWEEN ${w(bound.low)} AND ${w(bound.high)})`;
       case 'in':
-        return `(${w(bound.a)} IN (${bound.list.map(w).join(', ')}))`;
+        // The engine would read a single item that is a query as the list itself.
+        return bound.list.length === 1
+          ? `(${w(bound.a)} = ${w(bound.list[0]!)})`
+          : `(${w(bound.a)} IN (${bound.list.map(w).join(', ')}))`;
       case 'like':
         return this.like(bound);
       case 'add':
@@ -178,6 +229,8 @@ class Writer {
         return `(${w(bound.a)} % ${w(bound.b)})`;
       case 'addDays':
       case 'addSeconds':
+        if (bound.type.type === 'time')
+          return this.let([bound.a, bound.b], ([a, b]) => `time(${a}, (${b} % 86400) || ' seconds')`);
         return this.let([bound.a, bound.b], ([a, b]) => {
           const unit = bound.op === 'addDays' ? 'days' : 'seconds';
           const moved =
@@ -197,12 +250,19 @@ class Writer {
       case 'concat':
         return `(${w(bound.a)} || ${w(bound.b)})`;
       case 'upper':
-        return this.replaced(
-          `upper(${w(bound.a)})`,
-          LETTER_PAIRS.map(([big, small]) => [small, big]),
-        );
+        return this.letters('upper', w(bound.a));
       case 'lower':
-        return this.lower(w(bound.a));
+        return this.letters('lower', w(bound.a));
+      case 'limit':
+        return this.let([bound.a], ([a]) => {
+          const most = power(digits(bound));
+          return `CASE WHEN ${a} >= ${most} OR ${a} <= -${most} THEN ${raise('overflow', a!)} ELSE ${a} END`;
+        });
+      case 'limitText':
+        return this.let(
+          [bound.a],
+          ([a]) => `CASE WHEN length(${a}) > ${bound.most} THEN ${raise('cast', a!)} ELSE ${a} END`,
+        );
       case 'length':
         return `length(${w(bound.a)})`;
       case 'position':
@@ -212,12 +272,7 @@ class Writer {
         return `${name}(${w(bound.a)}, ${this.text(bound.char)})`;
       }
       case 'substring':
-        if (!bound.length) return `substr(${w(bound.a)}, max(${w(bound.from)}, 1))`;
-        return this.let(
-          [bound.a, bound.from, bound.length],
-          ([a, from, length]) =>
-            `substr(${a}, max(${from}, 1), max(${from} + ${length} - max(${from}, 1), 0))`,
-        );
+        return this.substring(bound);
       case 'toText':
         return this.toText(bound.a);
       case 'toDate':
@@ -261,7 +316,7 @@ class Writer {
   }
 
   private simple(sql: string): string {
-    return /^(?:[\w."#]+|\(-\d+\)|\?\d+|'[^']*')$/.test(sql) ? sql : this.keep(sql);
+    return /^(?:(?:"?\w+"?\.)?"(?:[^"]|"")*"|\w+|\(-\d+\)|\?\d+|'[^']*')$/.test(sql) ? sql : this.keep(sql);
   }
 
   /** Raises an error when a whole-number result has become a float, as SQLite makes it on overflow. */
@@ -290,7 +345,7 @@ class Writer {
     let last = start;
     for (const hop of hops) {
       const table = this.writing.catalog.table(hop.table);
-      const alias = `r${++this.names}`;
+      const alias = this.name('r');
       const prefix = last === null ? '' : `${last}.`;
       const on = hop.hop === 'link' ? hop.on : hop.child.on;
       const condition = on
@@ -363,7 +418,7 @@ class Writer {
     const quotient =
       divisorDigits <= 15
         ? `(${whole})`
-        : `(CASE WHEN abs(${b}) >= ${power(15)} THEN ${raise('overflow', b)} ELSE ${whole} END)`;
+        : `(CASE WHEN ${a} IS NOT NULL AND abs(${b}) >= ${power(15)} THEN ${raise('overflow', b)} ELSE ${whole} END)`;
     return this.checked(quotient, digits(bound.a) + Math.max(shift, 0) + 1);
   }
 
@@ -382,30 +437,74 @@ class Writer {
     return this.someDate(instant ? `${moved} || substr(${a}, 11)` : moved, `${a} || ${b}`);
   }
 
-  private lower(sql: string, letters = LETTER_PAIRS): string {
-    return this.replaced(
-      `lower(${sql})`,
-      letters.map(([big, small]) => [big, small]),
+  private substring(bound: Extract<Bound, { op: 'substring' }>): string {
+    const a = this.simple(this.write(bound.a));
+    const position = (part: Bound): string => {
+      const sql = this.write(part);
+      if (digits(part) <= SAFE_DIGITS || part.op === 'const') return this.simple(sql);
+      return this.keep(`max(min(${sql}, ${MOST_POSITION}), -${MOST_POSITION})`);
+    };
+    const from = position(bound.from);
+    const first = `min(max(${from}, 1), ${MOST_SUBSTR})`;
+    if (!bound.length) return `substr(${a}, ${first})`;
+    const count = `${from} + ${position(bound.length)} - max(${from}, 1)`;
+    return `substr(${a}, ${first}, min(max(${count}, 0), ${MOST_SUBSTR}))`;
+  }
+
+  /**
+   * Maps every letter. The engine's own function knows A to Z: a text with others is walked through
+   * character by character.
+   */
+  private letters(how: keyof typeof LETTERS, sql: string): string {
+    this.subquery = true;
+    const t = this.keep(`${how === 'upper' ? 'upper' : 'lower'}(${sql})`);
+    this.maps.add(how);
+    const char = `substr(${t}, "~i", 1)`;
+    const at = `instr((SELECT "~f" FROM "~${how}"), ${char})`;
+    const mapped = `CASE ${at} WHEN 0 THEN ${char} ELSE substr((SELECT "~t" FROM "~${how}"), ${at}, 1) END`;
+    return (
+      `(CASE WHEN ${t} GLOB ${BEYOND_ASCII} THEN (WITH RECURSIVE "~c"("~i", "~o") AS (SELECT 1, '' UNION ALL ` +
+      `SELECT "~i" + 1, "~o" || ${mapped} FROM "~c" WHERE "~i" <= length(${t})) ` +
+      `SELECT "~o" FROM "~c" WHERE "~i" > length(${t})) ELSE ${t} END)`
     );
   }
 
-  private replaced(sql: string, letters: readonly (readonly [from: string, to: string])[]): string {
-    return letters.reduce((inner, [from, to], i) => {
-      const text = i > 0 && i % 6 === 0 ? this.keep(inner) : inner;
-      return `replace(${text}, ${sqlText(from)}, ${sqlText(to)})`;
-    }, sql);
+  private like(bound: Extract<Bound, { op: 'like' }>): string {
+    const { pattern, escape } = bound;
+    if (pattern.op !== 'const' || typeof pattern.value !== 'string') return this.likeComputed(bound);
+    const items = likeItems(pattern.value, escape)!.map((item) => ({ ...item, char: fold(item.char) }));
+    const escaped = items.some(({ char, wild }) => !wild && /[%_]/.test(char));
+    const written = items
+      .map(({ char, wild }) => (!wild && escaped && /[%_\\]/.test(char) ? `\\${char}` : char))
+      .join('');
+    // The engine folds A to Z itself, so only the other forms of the pattern's own letters need help.
+    const letters = [...new Set(items.map(({ char }) => char))].flatMap((char) =>
+      foldedFrom(char).map((from) => [from, char] as const),
+    );
+    const text = letters.reduce((inner, [from, to], i) => {
+      const named = i > 0 && i % 6 === 0 ? this.keep(inner) : inner;
+      return `replace(${named}, ${sqlText(from)}, ${sqlText(to)})`;
+    }, this.write(bound.a));
+    return `(${text} LIKE ${this.text(written)}${escaped ? ` ESCAPE '\\'` : ''})`;
   }
 
-  private like(bound: Extract<Bound, { op: 'like' }>): string {
-    const { pattern } = bound;
-    const escape = bound.escape === null ? '' : ` ESCAPE ${this.text(bound.escape)}`;
-    if (pattern.op !== 'const' || typeof pattern.value !== 'string')
-      return `(${this.lower(this.write(bound.a))} LIKE ${this.lower(this.write(pattern))}${escape})`;
-    // The engine folds A to Z itself, so only the other letters of the pattern need help.
-    const folded = lower(pattern.value);
-    const letters = LETTER_PAIRS.filter(([, small]) => folded.includes(small));
-    const a = this.write(bound.a);
-    return `(${letters.length > 0 ? this.lower(a, letters) : a} LIKE ${this.text(folded)}${escape})`;
+  /** LIKE with a pattern that only the row tells. */
+  private likeComputed(bound: Extract<Bound, { op: 'like' }>): string {
+    const folded = (sql: string): string => this.letters('fold', sql);
+    const text = this.simple(this.write(bound.a));
+    const a = folded(text);
+    const p = this.simple(this.write(bound.pattern));
+    if (bound.escape === null) return `(${a} LIKE ${folded(p)})`;
+    const e = sqlText(bound.escape);
+    const pairs = [`${e} || ${e}`, `${e} || '%'`, `${e} || '_'`];
+    const rest = pairs.reduce((inner, pair) => `replace(${inner}, ${pair}, '')`, p);
+    const checked = this.keep(
+      `CASE WHEN ${text} IS NOT NULL AND instr(${rest}, ${e}) > 0 THEN ${raise('pattern', p)} ELSE ${p} END`,
+    );
+    const neutral = this.keep(`replace(${checked}, ${e}, ${NEUTRAL_ESCAPE})`);
+    // An escape character that stands for itself is a letter like any other once it is escaped.
+    const unescaped = `replace(${neutral}, ${NEUTRAL_ESCAPE} || ${NEUTRAL_ESCAPE}, ${e})`;
+    return `(${a} LIKE ${folded(unescaped)} ESCAPE ${NEUTRAL_ESCAPE})`;
   }
 
   private toText(a: Bound): string {

@@ -1,4 +1,5 @@
 import type { Bound } from './bound';
+import { likeItems } from './fold';
 import { showDate } from '../values';
 
 /**
@@ -10,6 +11,12 @@ export const inWords = (bound: Bound, source: string): string => reading(bound, 
 /** `theirs` is the row variable of the rows that a condition is about. */
 function reading(bound: Bound, source: string, theirs: number | null): string {
   const words = (part: Bound): string => reading(part, source, theirs);
+  /** An operand, in parentheses where its own operator binds less. */
+  const side = (part: Bound, least: number): string =>
+    binding(part, source) < least ? `(${words(part)})` : words(part);
+  const own = binding(bound, source);
+  const oneOf = ({ a, list }: Extract<Bound, { op: 'in' }>, how: string): string =>
+    `${side(a, SUM)} ${how} ${list.map((item) => side(item, SUM)).join(', ')}`;
   const written = source.slice(bound.start, bound.end);
   switch (bound.op) {
     case 'const':
@@ -27,41 +34,42 @@ function reading(bound: Bound, source: string, theirs: number | null): string {
     case 'toText':
       return /^cast/i.test(written) ? written : words(bound.a);
     case 'and':
-    case 'or': {
-      const side = (part: Bound): string =>
-        part.op === 'or' && bound.op === 'and' ? `(${words(part)})` : words(part);
-      return `${side(bound.a)} ${bound.op} ${side(bound.b)}`;
-    }
+    case 'or':
+      return `${side(bound.a, own)} ${bound.op} ${side(bound.b, own)}`;
     case 'not':
-      return negative(bound.a, words) ?? `not (${words(bound.a)})`;
+      if (bound.a.op === 'isNull') return `${side(bound.a.a, TERM)} is filled`;
+      if (bound.a.op === 'in') return oneOf(bound.a, 'is none of');
+      return bound.a.op === 'ref' || bound.a.op === 'worked'
+        ? `not ${words(bound.a)}`
+        : `not (${words(bound.a)})`;
     case 'isNull':
-      return `${words(bound.a)} is empty`;
+      return `${side(bound.a, TERM)} is empty`;
     case 'distinct':
-      return `${words(bound.a)} differs from ${words(bound.b)}`;
+      return `${side(bound.a, SUM)} differs from ${side(bound.b, SUM)}`;
     case 'compare':
-      return `${words(bound.a)} ${comparison(bound.how, bound.a)} ${words(bound.b)}`;
+      return `${side(bound.a, SUM)} ${comparison(bound.how, bound.a)} ${side(bound.b, SUM)}`;
     case 'between':
-      return `${words(bound.a)} lies between ${words(bound.low)} and ${words(bound.high)}`;
+      return `${side(bound.a, SUM)} lies between ${side(bound.low, SUM)} and ${side(bound.high, SUM)}`;
     case 'in':
-      return `${words(bound.a)} is one of ${bound.list.map(words).join(', ')}`;
+      return oneOf(bound, 'is one of');
     case 'like':
-      return `${words(bound.a)} ${pattern(bound)}`;
+      return `${side(bound.a, SUM)} ${pattern(bound, written)}`;
     case 'concat':
       return written;
     case 'addDays':
     case 'addMonths':
     case 'addSeconds':
       return bound.b.op === 'const'
-        ? `${words(bound.a)} ${(bound.b.value as bigint) < 0n ? 'minus' : 'plus'} ${words(bound.b)}`
+        ? `${side(bound.a, SUM)} ${(bound.b.value as bigint) < 0n ? 'minus' : 'plus'} ${words(bound.b)}`
         : written;
     case 'daysBetween':
-      return `days from ${words(bound.b)} to ${words(bound.a)}`;
+      return `days from ${side(bound.b, TERM)} to ${side(bound.a, TERM)}`;
     case 'add':
-      return `${words(bound.a)} + ${words(bound.b)}`;
+      return `${side(bound.a, SUM)} + ${side(bound.b, SUM)}`;
     case 'sub':
-      return `${words(bound.a)} − ${words(bound.b)}`;
+      return `${side(bound.a, SUM)} − ${side(bound.b, PRODUCT)}`;
     case 'mul':
-      return `${words(bound.a)} × ${words(bound.b)}`;
+      return `${side(bound.a, PRODUCT)} × ${side(bound.b, PRODUCT + 1)}`;
     case 'aggregate': {
       const name = { COUNT: 'count', SUM: 'sum', AVG: 'average', MIN: 'least', MAX: 'most' }[bound.name];
       const path = bound.over?.hops.map((hop) => plain(hop.hop === 'link' ? hop.field.name : hop.child.name));
@@ -74,6 +82,55 @@ function reading(bound: Bound, source: string, theirs: number | null): string {
       return written;
   }
 }
+
+/** How strongly an operator holds its operands together in words: `or` least, a single name most. */
+const [OR, AND, NOT, PREDICATE, SUM, PRODUCT, TERM] = [0, 1, 2, 3, 4, 5, 7];
+
+function binding(bound: Bound, source: string): number {
+  switch (bound.op) {
+    case 'or':
+      return OR;
+    case 'and':
+      return AND;
+    case 'not':
+      return bound.a.op === 'isNull' || bound.a.op === 'in' ? PREDICATE : NOT;
+    case 'compare':
+    case 'between':
+    case 'in':
+    case 'like':
+    case 'isNull':
+    case 'distinct':
+      return PREDICATE;
+    case 'add':
+    case 'sub':
+    case 'addDays':
+    case 'addMonths':
+    case 'addSeconds':
+    case 'daysBetween':
+      return SUM;
+    case 'mul':
+      return PRODUCT;
+    case 'const':
+      return typeof bound.value === 'bigint' && bound.value < 0n ? PRODUCT : TERM;
+    case 'worked':
+    case 'ref':
+      return TERM;
+    case 'rescale':
+    case 'toText': {
+      // Nothing is said of a change of scale: what stands below is read in its place.
+      const written = source.slice(bound.start, bound.end);
+      return /^(round|cast)/i.test(written) ? TERM : binding(bound.a, source);
+    }
+    case 'aggregate':
+      return TERM;
+    default:
+      return quotedBinding(source.slice(bound.start, bound.end));
+  }
+}
+
+/** What is shown as it was written stands for itself when it is one call or one name. */
+const quotedBinding = (written: string): number =>
+  /^(\w+\s*\([^()]*\)|[\w.]+|\([^()]*\))$/.test(written) ? TERM : OR;
 
 const plain = (name: string): string => name.replace(/_/g, ' ');
 
@@ -132,22 +189,18 @@ function comparison(how: '=' | '<>' | keyof typeof ORDERED, { type }: Bound): st
   return type.type === 'date' || type.type === 'instant' || type.type === 'time' ? TIMED[how] : ORDERED[how];
 }
 
-function negative(a: Bound, words: (part: Bound) => string): string | null {
-  if (a.op === 'isNull') return `${words(a.a)} is filled`;
-  if (a.op === 'ref' || a.op === 'worked') return `not ${words(a)}`;
-  if (a.op === 'in') return `${words(a.a)} is none of ${a.list.map(words).join(', ')}`;
-  return null;
-}
-
-function pattern(bound: Extract<Bound, { op: 'like' }>): string {
+function pattern(bound: Extract<Bound, { op: 'like' }>, written: string): string {
   const source = bound.pattern.op === 'const' ? String(bound.pattern.value) : null;
-  if (source === null) return 'is like a pattern';
-  const match = /^(%?)(.*?)(%?)$/s.exec(source)!;
-  const [, before, middle = '', after] = match;
-  const escaped = bound.escape;
-  const bare = escaped === null ? middle : middle.split(escaped).join('');
-  const wild = escaped === null ? /[%_]/.test(middle) : new RegExp(`(?<!\\${escaped})[%_]`).test(middle);
-  if (wild) return `is like “${source}”`;
+  const items = source === null ? null : likeItems(source, bound.escape);
+  if (source === null || !items) return `is like ${written.replace(/^.*?\blike\b\s*/is, '')}`;
+  const isAny = (at: number): boolean => items[at]?.wild === true && items[at].char === '%';
+  const before = isAny(0);
+  const after = items.length > 1 && isAny(items.length - 1);
+  const middle = items.slice(before ? 1 : 0, after ? -1 : undefined);
+  if (middle.some(({ wild }) => wild))
+    return `is like “${source}”${bound.escape === null ? '' : ` (with ${bound.escape} as the escape character)`}`;
+  const bare = middle.map(({ char }) => char).join('');
+  if (bare === '') return before ? 'is filled' : 'is a text without characters';
   if (before && after) return `contains “${bare}”`;
   if (after) return `begins with “${bare}”`;
   return before ? `ends with “${bare}”` : `is “${bare}”, in any case`;

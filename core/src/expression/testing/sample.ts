@@ -4,6 +4,8 @@ import {
   numberType,
   TEXT,
   BOOLEAN,
+  INSTANT,
+  TIME,
   WHOLE,
   type Catalog,
   type ExprField,
@@ -35,8 +37,14 @@ const ITEM: ExprTable = {
     field('bought', DATE, { kind: 'date' }),
     field('due', DATE, { kind: 'date' }),
     field('owner', WHOLE, { kind: 'lookup' }, 't_owner'),
+    field('opens', TIME, { kind: 'time' }),
+    field('made', INSTANT, { kind: 'dateTime' }),
+    field('inside', WHOLE, { kind: 'lookup' }, 't_item'),
   ],
-  children: [{ id: 'f_item', name: 'parts', table: 't_part', on: [['id', 'item']] }],
+  children: [
+    { id: 'f_item', name: 'parts', table: 't_part', on: [['id', 'item']] },
+    { id: 'f_inside', name: 'contents', table: 't_item', on: [['id', 'inside']] },
+  ],
   links: [],
 };
 
@@ -77,6 +85,7 @@ export const SAMPLE: Catalog = {
 };
 
 export interface Generated {
+  readonly time: fc.Arbitrary<string>;
   readonly number: fc.Arbitrary<string>;
   readonly text: fc.Arbitrary<string>;
   readonly condition: fc.Arbitrary<string>;
@@ -99,11 +108,28 @@ const words = fc.constantFrom(
   '日本',
   '🎻x',
   'ſ',
+  'Straße',
+  'ΣΊΣΥΦΟΣ',
+  'ЁЖ',
+  'e\u0301',
+  '\u212aelvin',
+  'a%b_c!',
+  '!%',
+  'AaA%',
 );
+/** Letters of every script that has two cases, and some that have none. */
+const letters = fc.string({
+  unit: fc.oneof(
+    fc.constantFrom(...'aZéÉßẞſσςΣжЖİıǅǆﬁԱաᎠꭰ🎻𐐀𐐨日'),
+    fc.integer({ min: 0xa0, max: 0x24ff }).map((code) => String.fromCodePoint(code)),
+  ),
+  maxLength: 6,
+});
 
 /** Expressions in source form over {@link SAMPLE}'s item, well typed by construction. */
 export function expressions(): Generated {
-  const { number, text, condition, date } = fc.letrec<{
+  const { number, text, condition, date, time } = fc.letrec<{
+    time: string;
     number: string;
     text: string;
     condition: string;
@@ -114,12 +140,26 @@ export function expressions(): Generated {
     const t = tie('text');
     const c = tie('condition');
     const d = tie('date');
+    const z = tie('time');
+    const length = fc.integer({ min: 1, max: 30 });
     const comparison = fc.constantFrom('=', '<>', '<', '<=', '>', '>=');
     const small = fc.integer({ min: -40, max: 40 }).map(String);
     return {
       number: fc.oneof(
         deep,
         fc.constantFrom('whole', 'other', 'price', 'rate', '0', '1', '2.5', '0.01', '12', '1000000'),
+        fc.constantFrom('123456789012345', '999999999999999999', 'inside.price', '(price * NULL)'),
+        fc.tuple(n, fc.constantFrom('NULL', 'CAST(NULL AS INTEGER)')).map(([a, b]) => `(${a} + -(${b}))`),
+        fc.tuple(n, length).map(([a, k]) => `(${Array(k).fill(a).join(' + ')})`),
+        fc.tuple(n, n, length).map(([a, b, k]) => `(${Array(k).fill(`${a} - ${b}`).join(' - ')})`),
+        fc
+          .tuple(n, fc.integer({ min: 1, max: 15 }))
+          .map(([a, p]) => `CAST(${a} AS DECIMAL(${p}, ${Math.min(p, 2)}))`),
+        fc.tuple(t, fc.integer({ min: 1, max: 15 })).map(([a, p]) => `CAST(${a} AS DECIMAL(${p}))`),
+        n.map((a) => `CAST(${a} AS INTEGER)`),
+        fc
+          .tuple(fc.constantFrom('HOUR', 'MINUTE', 'SECOND'), fc.oneof(z, fc.constant('made')))
+          .map(([u, a]) => `EXTRACT(${u} FROM ${a})`),
         fc.tuple(n, fc.constantFrom('+', '-', '*', '/'), n).map(([a, op, b]) => `(${a} ${op} ${b})`),
         n.map((a) => `-(${a})`),
         n.map((a) => `ABS(${a})`),
@@ -140,6 +180,12 @@ export function expressions(): Generated {
           'MAX(parts.cost * whole)',
           "SUM(parts.cost) FILTER (WHERE parts.name LIKE 'a%')",
           'COUNT(DISTINCT parts.cost)',
+          'COUNT(DISTINCT parts)',
+          'COUNT(DISTINCT owner.items)',
+          'COUNT(DISTINCT inside.contents)',
+          'COUNT(contents)',
+          'SUM(contents.whole) - COUNT(inside.contents)',
+          'COUNT(contents.parts) FILTER (WHERE contents.parts.cost > price)',
           'COUNT(owner.items)',
           'SUM(owner.items.parts.cost)',
           "CAST('12.345' AS DECIMAL(10, 2))",
@@ -147,8 +193,17 @@ export function expressions(): Generated {
       ),
       text: fc.oneof(
         deep,
-        fc.constantFrom('label', 'note', 'owner.name'),
+        fc.constantFrom('label', 'note', 'owner.name', 'inside.label', 'inside.owner.name'),
         words.map(literal),
+        letters.map(literal),
+        fc.tuple(t, length).map(([a, k]) => `CAST(${a} AS VARCHAR(${k}))`),
+        fc.tuple(n, length).map(([a, k]) => `CAST(${a} AS VARCHAR(${k}))`),
+        fc.tuple(t, length).map(([a, k]) => `(${Array(k).fill(a).join(' || ')})`),
+        fc.tuple(t, n, n).map(([a, from, l]) => `SUBSTRING(${a} FROM FLOOR(${from}) FOR FLOOR(${l}))`),
+        fc
+          .tuple(t, fc.constantFrom('4294967297', '-4294967297', '999999999999999999'))
+          .map(([a, from]) => `SUBSTRING(${a} FROM ${from} FOR 4294967300)`),
+        z.map((a) => `CAST(${a} AS VARCHAR(10))`),
         fc.tuple(t, t).map(([a, b]) => `(${a} || ${b})`),
         fc.tuple(fc.constantFrom('UPPER', 'LOWER'), t).map(([f, a]) => `${f}(${a})`),
         fc
@@ -178,6 +233,39 @@ export function expressions(): Generated {
         fc
           .tuple(t, fc.oneof(fc.constantFrom("'%b'", "'a_%'", "'É%'", "'%!%%' ESCAPE '!'", "'%'"), t))
           .map(([a, p]) => `(${a} LIKE ${p})`),
+        fc
+          .tuple(t, t, fc.constantFrom('!', 'a', 'A', 'É', 'ß'))
+          .map(([a, p, e]) => `(${a} LIKE ${p} ESCAPE '${e}')`),
+        fc
+          .tuple(letters, letters)
+          .map(([a, b]) => `('x' || ${literal(a)} LIKE ${literal(`%${b.replace(/[%_]/g, '')}%`)})`),
+        fc
+          .tuple(
+            fc.oneof(n),
+            fc.constantFrom('', 'NOT '),
+            fc.constantFrom('inside.price', 'inside.whole', 'whole', 'NULL'),
+          )
+          .map(([a, not, x]) => `(${a} ${not}IN (${x}))`),
+        fc.tuple(t, fc.constantFrom('owner.name', 'inside.label')).map(([a, x]) => `(${a} NOT IN (${x}))`),
+        fc
+          .tuple(c, fc.constantFrom(' AND ', ' OR '), length)
+          .map(([a, op, k]) => `(${Array(k).fill(a).join(op)})`),
+        fc.tuple(z, comparison, z).map(([a, op, b]) => `(${a} ${op} ${b})`),
+        fc.tuple(z, z, comparison).map(([a, b, op]) => `(${a} - ${b} ${op} INTERVAL '90' MINUTE)`),
+        fc
+          .tuple(d, fc.constantFrom('due', 'inside.due', 'NULL'))
+          .map(([a, b]) => `(${a} BETWEEN ${b} AND CURRENT_DATE)`),
+        fc.tuple(c, c).map(([a, b]) => `(${a} = ${b})`),
+      ),
+      time: fc.oneof(
+        deep,
+        fc.constantFrom('opens', 'inside.opens', "TIME '23:30'", "TIME '00:00:01'", 'MIN(contents.opens)'),
+        fc
+          .tuple(z, fc.constantFrom('+', '-'), small, fc.constantFrom('HOUR', 'MINUTE', 'SECOND'))
+          .map(([a, op, k, unit]) => `(${a} ${op} INTERVAL '${k}' ${unit})`),
+        fc.tuple(z, fc.constantFrom('whole', 'other')).map(([a, k]) => `(${a} + INTERVAL '1' HOUR * ${k})`),
+        fc.tuple(c, z, z).map(([w, a, b]) => `CASE WHEN ${w} THEN ${a} ELSE ${b} END`),
+        fc.tuple(z, z).map(([a, b]) => `NULLIF(${a}, ${b})`),
       ),
       date: fc.oneof(
         deep,
@@ -198,5 +286,5 @@ export function expressions(): Generated {
       ),
     };
   });
-  return { number, text, condition, date };
+  return { number, text, condition, date, time };
 }
