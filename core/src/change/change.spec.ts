@@ -3,7 +3,8 @@ import { field, number, OFFICE, table } from '../design/testing/office';
 import { kindProblem } from './carry';
 import { applyChanges, ChangeError, evolve, type Change } from './changes';
 import { checkPlan } from './check';
-import { createReadable, createTable, createTriggers, ruleSql, startSql } from './ddl';
+import { createReadable, createTable, ruleSql, startSql } from './ddl';
+import { createTriggers } from './triggers';
 import { steps } from './steps';
 
 const patch = (id: string, set: Partial<Field>): Change => {
@@ -86,7 +87,8 @@ describe('the SQL of a table', () => {
     const fine = OFFICE.tables[2]!;
     expect(ruleSql(OFFICE, fine, fine.fields[2]!.rule!).as).toBe('trigger');
     const [insert, update] = createTriggers(OFFICE, fine);
-    expect(insert).toContain('BEFORE INSERT ON "fine"');
+    expect(insert).toContain('AFTER INSERT ON "fine"');
+    expect(update).toContain('WHEN (OLD."amount" IS NOT NEW."amount" OR OLD."loan" IS NOT NEW."loan") AND NOT');
     expect(update).toContain("RAISE(ABORT, 'rule:r_amount A fine is at most the fee.')");
     const today = { id: 'r_t', expression: 'CURRENT_DATE IS NOT NULL', message: 'x' };
     expect(ruleSql(OFFICE, fine, today).as).toBe('trigger');

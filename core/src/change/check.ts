@@ -32,7 +32,7 @@ export interface RowCheck {
   readonly table: string;
   /** Null when it concerns several fields. */
   readonly field: string | null;
-  readonly sort: 'empty' | 'alike' | 'rule' | 'choice' | 'length' | 'kind' | 'convert' | 'orphan';
+  readonly sort: 'empty' | 'alike' | 'rule' | 'choice' | 'length' | 'kind' | 'convert' | 'orphan' | 'text';
   /** The rule that would be broken, for keeping it for new rows only. */
   readonly rule?: string | undefined;
   /** For people, without the count: `would break the rule on Due back: …`. */
@@ -341,7 +341,8 @@ type Ask = (
   rule?: string,
 ) => void;
 
-const alike = (table: Table, fields: readonly Field[]): string => {
+/** SQL that is true for a row `t` that has the same values in these fields as another. */
+export const alike = (table: Table, fields: readonly Field[]): string => {
   const own = fields.map(({ name }) => `t.${sqlName(name)}`);
   const columns = fields.map(({ name }) => sqlName(name));
   const filled = own.map((column) => `${column} IS NOT NULL`).join(' AND ');
@@ -455,7 +456,8 @@ function kindQuestion(source: Field | undefined, field: Field, c: string, ask: A
 const linkId = (link: Link): string =>
   [link.parent.id, ...link.on.map(([own, other]) => `${own.id}=${other.id}`)].join(' ');
 
-const orphaned = (link: Link): string => {
+/** SQL that is true for a row `t` whose link leads nowhere. */
+export const orphaned = (link: Link): string => {
   const filled = link.on.map(([own]) => `t.${sqlName(own.name)} IS NOT NULL`);
   const same = link.on.map(([own, other]) => `p.${sqlName(other.name)} = t.${sqlName(own.name)}`);
   return `${filled.join(' AND ')} AND NOT EXISTS (SELECT 1 FROM ${sqlName(link.parent.name)} AS p WHERE ${same.join(' AND ')})`;

@@ -1,16 +1,4 @@
-import {
-  bind,
-  bindCondition,
-  decimalText,
-  fromStoredMessage,
-  parts,
-  sqlName,
-  sqlText,
-  toSql,
-  type Bound,
-  type Catalog,
-  type Hop,
-} from '../expression';
+import { bind, bindCondition, decimalText, sqlName, sqlText, toSql } from '../expression';
 import {
   catalogOf,
   fieldOf,
@@ -18,7 +6,6 @@ import {
   linksFrom,
   shownText,
   placesOf,
-  rulesOf,
   stampsTime,
   storedFields,
   tableOf,
@@ -182,109 +169,6 @@ export function ruleSql(design: Design, table: Table, rule: Rule): RuleSql {
   const plain = toSql(bound, { catalog, row: null });
   if (!plain.subquery && !plain.clock && !rule.newRowsOnly) return { as: 'check', sql: plain.sql };
   return { as: 'trigger', sql: toSql(bound, { catalog, row: 'NEW' }).sql };
-}
-
-interface Trigger {
-  readonly name: string;
-  readonly sql: string;
-}
-
-/**
- * The triggers that hold the rules no CHECK can: they look at other rows or at the clock, or spare the
- * rows that broke them before. A rule over other rows is watched from both ends: when the row itself is
- * written, and when one of the rows it looks at is.
- */
-export function triggersOf(design: Design, table: Table): Trigger[] {
-  return rulesOf(table).flatMap(({ rule }) => {
-    if (ruleSql(design, table, rule).as !== 'trigger') return [];
-    return [...ownTriggers(design, table, rule), ...watchTriggers(design, table, rule)];
-  });
-}
-
-export const createTriggers = (design: Design, table: Table): string[] =>
-  triggersOf(design, table).map(({ sql }) => sql);
-
-const raise = (catalog: Catalog, table: Table, rule: Rule): string =>
-  `SELECT RAISE(ABORT, ${sqlText(`rule:${rule.id} ${fromStoredMessage(rule.message, catalog, table.id)}`)})`;
-
-function ownTriggers(design: Design, table: Table, rule: Rule): Trigger[] {
-  const catalog = catalogOf(design);
-  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
-  const of = (row: string): string => toSql(bound, { catalog, row }).sql;
-  return (['INSERT', 'UPDATE'] as const).map((event) => {
-    const name = `${table.name} rule ${rule.id} ${event.toLowerCase()}`;
-    // A row that broke the rule before may go on doing so.
-    const spared = rule.newRowsOnly && event === 'UPDATE' ? ` AND ${of('OLD')} IS NOT 0` : '';
-    return {
-      name,
-      sql:
-        `CREATE TRIGGER ${sqlName(name)} BEFORE ${event} ON ${sqlName(table.name)}\n` +
-        `WHEN NOT ${of('NEW')}${spared}\nBEGIN ${raise(catalog, table, rule)}; END`,
-    };
-  });
-}
-
-/** The paths, as hops from the rule's table, to the tables whose rows a rule looks at. */
-function watched(bound: Bound): Hop[][] {
-  const found = new Map<string, Hop[]>();
-  const add = (hops: readonly Hop[]): void => {
-    hops.forEach((_, i) => {
-      const path = hops.slice(0, i + 1);
-      found.set(path.map((hop) => (hop.hop === 'link' ? hop.field.id : hop.child.id)).join(' '), path);
-    });
-  };
-  const visit = (node: Bound, rows: ReadonlyMap<number, readonly Hop[]>): void => {
-    let inner = rows;
-    if (node.op === 'ref') add([...(rows.get(node.row) ?? []), ...node.links]);
-    if (node.op === 'aggregate' && node.over) {
-      const hops = [...(rows.get(node.over.from) ?? []), ...node.over.hops];
-      add(hops);
-      inner = new Map(rows).set(node.over.as, hops);
-    }
-    parts(node).forEach((part) => visit(part, inner));
-  };
-  visit(bound, new Map([[0, []]]));
-  return [...found.values()];
-}
-
-/** Triggers on the tables a rule looks at: no change there may break the rule for a row that looks. */
-function watchTriggers(design: Design, table: Table, rule: Rule): Trigger[] {
-  const catalog = catalogOf(design);
-  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
-  const { sql: holds, clock } = toSql(bound, { catalog, row: 'o' });
-  // What held when a row was written need not hold for ever when it spares old rows or asks for today.
-  if (clock || rule.newRowsOnly) return [];
-  return watched(bound).flatMap((hops, number) => {
-    const last = hops[hops.length - 1]!;
-    const target = tableOf(design, last.table);
-    // A row that nothing can have linked to yet breaks nothing.
-    const events = last.hop === 'link' ? ['UPDATE'] : ['INSERT', 'UPDATE', 'DELETE'];
-    return events.map((event) => {
-      const name = `${table.name} rule ${rule.id} via ${number + 1} ${event.toLowerCase()}`;
-      const rows = (row: string): string => lookers(catalog, table, hops, row);
-      const affected =
-        event === 'UPDATE' && last.hop === 'children' ? ['OLD', 'NEW'] : [event === 'DELETE' ? 'OLD' : 'NEW'];
-      const body = affected.map(
-        (row) => `${raise(catalog, table, rule)} WHERE EXISTS (${rows(row)} AND NOT ${holds});`,
-      );
-      return {
-        name,
-        sql: `CREATE TRIGGER ${sqlName(name)} AFTER ${event} ON ${sqlName(target.name)}\nBEGIN ${body.join(' ')} END`,
-      };
-    });
-  });
-}
-
-/** The rows `o` of the rule's table that see a row along these hops. */
-function lookers(catalog: Catalog, table: Table, hops: readonly Hop[], row: string): string {
-  const tables = hops.slice(0, -1).map((hop, i) => `, ${sqlName(catalog.table(hop.table).name)} AS h${i}`);
-  const conditions = hops.flatMap((hop, i) => {
-    const from = i === 0 ? 'o' : `h${i - 1}`;
-    const to = i === hops.length - 1 ? row : `h${i}`;
-    const on = hop.hop === 'link' ? hop.on : hop.child.on;
-    return on.map(([own, other]) => `${to}.${sqlName(other)} = ${from}.${sqlName(own)}`);
-  });
-  return `SELECT 1 FROM ${sqlName(table.name)} AS o${tables.join('')} WHERE ${conditions.join(' AND ')}`;
 }
 
 /**

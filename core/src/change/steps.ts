@@ -2,16 +2,8 @@ import { sqlName, sqlText } from '../expression';
 import { storedFields, type Design, type Table } from '../design';
 import { Carrier, type MapPlan } from './carry';
 import type { Evolved } from './changes';
-import {
-  createIndexes,
-  createReadable,
-  createTable,
-  createTriggers,
-  keptObjects,
-  readableName,
-  runningKey,
-  triggersOf,
-} from './ddl';
+import { createIndexes, createReadable, createTable, keptObjects, readableName, runningKey } from './ddl';
+import { createTriggers, triggersOf } from './triggers';
 
 /** One step of an apply: SQL, or values to be read one by one, and what it does for whoever watches. */
 export type Step =

@@ -14,7 +14,7 @@ import {
   type JoinColumns,
   type Type,
 } from '../expression';
-import { MOST_DIGITS, type Locale, type ValueKind } from '../values';
+import { MOST_DIGITS, todaySql, type Locale, type ValueKind } from '../values';
 import { nameFromLabel, uniqueName } from './names';
 import type { Design, Field, FieldType, Rule, Settings, Table } from './schema';
 
@@ -205,7 +205,11 @@ export function typeOf(design: Design, type: FieldType, depth = 0): Type {
 /** The catalog of a design for expressions: every table, its fields and the rows that link to it. */
 export function catalogOf(design: Design): Catalog {
   const built = new Map<string, ExprTable>();
+  let today: string | undefined;
   return {
+    get today() {
+      return (today ??= todaySql(design.settings.timeZone));
+    },
     table(id) {
       const known = built.get(id);
       if (known) return known;

@@ -10,6 +10,7 @@ export {
   type Evaluated,
   type Evaluation,
 } from './evaluate';
+export { columnsRead, type ReadColumn } from './reads';
 export { toSql, decimalText, type Sql, type SqlWriting } from './to-sql';
 export { sqlName, sqlText } from './sql-text';
 export { toStored, fromStored, idsIn, withId } from './stored';

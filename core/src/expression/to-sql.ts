@@ -14,7 +14,7 @@ export interface SqlWriting {
   readonly joined?: (path: readonly string[]) => string | null;
   /** The schema in which other tables are looked for, such as `main`; by default whichever the engine finds. */
   readonly schema?: string;
-  /** SQL for CURRENT_DATE and CURRENT_TIMESTAMP; by default the engine's own clock. */
+  /** SQL for CURRENT_DATE and CURRENT_TIMESTAMP; by default the catalog's, and the engine's own clock. */
   readonly today?: string;
   readonly now?: string;
   /** Where texts go: by default written into the SQL as literals; a query binds them. */
@@ -173,7 +173,7 @@ class Writer {
       case 'clock':
         this.clock = true;
         return bound.what === 'date'
-          ? (this.writing.today ?? "date('now', 'localtime')")
+          ? (this.writing.today ?? this.writing.catalog.today ?? "date('now')")
           : (this.writing.now ?? "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')");
       case 'ref':
         return this.ref(bound);

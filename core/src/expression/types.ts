@@ -122,4 +122,6 @@ export interface ExprTable {
 export interface Catalog {
   /** Throws when there is no such table. */
   table(id: string): ExprTable;
+  /** SQL for today's date where the office is; by default that of the engine's own clock, which is UTC. */
+  readonly today?: string;
 }

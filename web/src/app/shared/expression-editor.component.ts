@@ -20,7 +20,15 @@ import {
   viewChild,
   type OnDestroy,
 } from '@angular/core';
-import { attempt, bind, bindCondition, CALLS, writtenName, type Catalog } from '@heathridge/core/expression';
+import {
+  attempt,
+  bind,
+  bindCondition,
+  CALLS,
+  writtenName,
+  type Catalog,
+  type Fix,
+} from '@heathridge/core/expression';
 
 const WORDS = [
   'AND',
@@ -49,6 +57,11 @@ const WORDS = [
     } @else if (warning()) {
       <p class="small gorse" role="status">{{ warning() }}</p>
     }
+    @if (fix(); as fix) {
+      <button type="button" class="btn fix" (click)="mend(fix)">
+        Write <code>{{ fix.text }}</code>
+      </button>
+    }
   `,
   styles: `
     .host {
@@ -61,6 +74,17 @@ const WORDS = [
     }
     .gorse {
       color: var(--gorse);
+    }
+    .fix {
+      max-width: 100%;
+      height: auto;
+      min-height: 28px;
+      white-space: normal;
+      text-align: left;
+    }
+    code {
+      font-family: var(--mono);
+      overflow-wrap: anywhere;
     }
   `,
 })
@@ -82,6 +106,8 @@ export class ExpressionEditorComponent implements OnDestroy {
   private view: EditorView | null = null;
   readonly problem = signal('');
   readonly warning = signal('');
+  /** What would put the first problem or warning right. */
+  readonly fix = signal<Fix | null>(null);
 
   constructor() {
     effect(() => {
@@ -129,6 +155,16 @@ export class ExpressionEditorComponent implements OnDestroy {
     });
   }
 
+  /** Writes what was most likely meant, as one step that can be undone. */
+  mend({ start, end, text }: Fix): void {
+    this.view?.dispatch({
+      changes: { from: start, to: end, insert: text },
+      selection: { anchor: start + text.length },
+      userEvent: 'input.complete',
+    });
+    this.view?.focus();
+  }
+
   private scope() {
     return { catalog: this.catalog(), table: this.table(), grouped: this.grouped() };
   }
@@ -141,11 +177,14 @@ export class ExpressionEditorComponent implements OnDestroy {
     if (text.trim() === '' && this.optional()) {
       this.problem.set('');
       this.warning.set('');
+      this.fix.set(null);
       return true;
     }
     const result = this.bound(text);
     this.problem.set(result.ok ? '' : result.error.message);
-    this.warning.set(result.ok ? (result.value.warnings[0]?.message ?? '') : '');
+    const warning = result.ok ? result.value.warnings[0] : undefined;
+    this.warning.set(warning?.message ?? '');
+    this.fix.set(result.ok ? (warning?.fix ?? null) : result.error.fix);
     return result.ok;
   }
 
@@ -154,22 +193,28 @@ export class ExpressionEditorComponent implements OnDestroy {
     const result = this.bound(text);
     const clip = (at: number): number => Math.min(at, text.length);
     if (!result.ok) {
-      const { span, message } = result.error;
+      const { span, message, fix } = result.error;
       return [
         {
           from: clip(Math.min(span.start, text.length - 1)),
           to: clip(Math.max(span.end, span.start + 1)),
           severity: 'error',
           message,
+          actions: this.actions(fix),
         },
       ];
     }
-    return result.value.warnings.map(({ start, end, message }) => ({
+    return result.value.warnings.map(({ start, end, message, fix }) => ({
       from: clip(start),
       to: clip(end),
       severity: 'warning',
       message,
+      actions: this.actions(fix ?? null),
     }));
+  }
+
+  private actions(fix: Fix | null): NonNullable<Diagnostic['actions']> {
+    return fix ? [{ name: `Write ${fix.text}`, apply: () => this.mend(fix) }] : [];
   }
 
   private complete(context: CompletionContext): CompletionResult | null {

@@ -1,0 +1,106 @@
+import { bindCondition, sqlName, toSql } from '../expression';
+import {
+  catalogOf,
+  fieldOf,
+  linksFrom,
+  listOf,
+  rulesOf,
+  storedFields,
+  type Design,
+  type Field,
+  type Table,
+} from '../design';
+import { alike, orphaned, type RowCheck } from './check';
+import { createTable, kindCheck } from './ddl';
+import { isText, textFault } from './text-sql';
+import { createTriggers } from './triggers';
+
+/**
+ * Everything the file promises of its rows, as questions to the rows themselves: a tool that switches
+ * foreign keys, checks or triggers off while it writes is seen here, row by row. Rules that spare old rows
+ * or ask for today are left out, since rows that were right once may break them.
+ */
+export function soundnessChecks(design: Design): RowCheck[] {
+  const catalog = catalogOf(design);
+  return design.tables.flatMap((table) => {
+    const checks: RowCheck[] = [];
+    const ask = (
+      fields: readonly Field[],
+      sort: RowCheck['sort'],
+      message: string,
+      where: string,
+      rule?: string,
+    ): void => {
+      const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
+      const key = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`).join(', ');
+      // A value that is no text cannot be read as one.
+      const value = fields[0] && sort !== 'text' ? `t.${sqlName(fields[0].name)}` : 'NULL';
+      checks.push({
+        table: table.id,
+        field: fields.length === 1 ? fields[0]!.id : null,
+        fields: fields.map(({ id }) => id),
+        sort,
+        rule,
+        message,
+        count: `SELECT count(*) ${from}`,
+        sample: `SELECT json_array(${key}), ${value} ${from} LIMIT ?1 OFFSET ?2`,
+      });
+    };
+    for (const field of storedFields(table)) {
+      const c = `t.${sqlName(field.name)}`;
+      const { label } = field;
+      if (isText(field)) {
+        ask([field], 'text', `${label} holds characters that are none.`, textFault(c).fault);
+      }
+      if (field.alwaysFilled || field.type.kind === 'tick' || table.key.includes(field.id))
+        ask([field], 'empty', `${label} is always filled, and is empty there.`, `${c} IS NULL`);
+      const kind = kindCheck(field, c);
+      if (kind !== null)
+        ask([field], 'kind', `${label} holds a value that its kind does not allow.`, `NOT (${kind})`);
+      if (field.noTwoAlike)
+        ask([field], 'alike', `${label} holds a value that another row has.`, alike(table, [field]));
+    }
+    for (const ids of table.noTwoAlike) {
+      const fields = ids.map((id) => fieldOf(table, id)!);
+      const labels = listOf(fields.map(({ label }) => label));
+      ask(fields, 'alike', `Another row has the same ${labels}.`, alike(table, fields));
+    }
+    for (const link of linksFrom(design, table))
+      ask(
+        link.on.map(([own]) => own),
+        'orphan',
+        `${link.label} leads to no row of ${link.parent.plural}.`,
+        orphaned(link),
+      );
+    for (const { rule, field } of rulesOf(table)) {
+      if (rule.newRowsOnly) continue;
+      const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+      const { sql, clock } = toSql(bound, { catalog, row: 't' });
+      if (clock) continue;
+      const ids = new Set([...rule.expression.matchAll(/"#(f_\w+)"/g)].map((match) => match[1]!));
+      const own = table.fields.filter(({ id }) => ids.has(id));
+      ask(
+        field ? [field] : own.length > 0 ? own : [table.fields[0]!],
+        'rule',
+        `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`,
+        `NOT ${sql}`,
+        rule.id,
+      );
+    }
+    return checks;
+  });
+}
+
+/** What must stand in the file's schema for its promises to hold from now on: name, kind and statement. */
+export interface SchemaPart {
+  readonly kind: 'table' | 'trigger';
+  readonly table: Table;
+  readonly sql: string;
+}
+
+/** The tables with their constraints, and the triggers, that the definitions ask for. */
+export const schemaParts = (design: Design): SchemaPart[] =>
+  design.tables.flatMap((table) => [
+    { kind: 'table' as const, table, sql: createTable(design, table) },
+    ...createTriggers(design, table).map((sql) => ({ kind: 'trigger' as const, table, sql })),
+  ]);
