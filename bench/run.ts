@@ -156,7 +156,7 @@ async function main(): Promise<void> {
       ...(await medians(edit, () => write.run(++fee), 60)),
     });
 
-    const today = app.context.clock.today();
+    const today = app.context.clock.today('UTC');
     const compiled = compileQuery({ ...file.design }, OVERDUE, { today });
     const script = join(data, 'overdue.sql');
     writeFileSync(script, `${compiled.text};`);

@@ -54,7 +54,7 @@ export async function makeDemo({
     const bytes = await sharp(Buffer.from(svg)).png().toBuffer();
     await keepAttachment(file, name, bytes, true, builder!.name, clock);
   }
-  const rows = demoRows(clock.today());
+  const rows = demoRows(clock.today('Europe/London'));
   file.orm.transaction((tx) => {
     // Parents come before their children in TABLES, so foreign keys hold at every step.
     for (const { name, fields } of TABLES) {

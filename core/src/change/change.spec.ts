@@ -88,7 +88,9 @@ describe('the SQL of a table', () => {
     expect(ruleSql(OFFICE, fine, fine.fields[2]!.rule!).as).toBe('trigger');
     const [insert, update] = createTriggers(OFFICE, fine);
     expect(insert).toContain('AFTER INSERT ON "fine"');
-    expect(update).toContain('WHEN (OLD."amount" IS NOT NEW."amount" OR OLD."loan" IS NOT NEW."loan") AND NOT');
+    expect(update).toContain(
+      'WHEN (OLD."amount" IS NOT NEW."amount" OR OLD."loan" IS NOT NEW."loan") AND NOT',
+    );
     expect(update).toContain("RAISE(ABORT, 'rule:r_amount A fine is at most the fee.')");
     const today = { id: 'r_t', expression: 'CURRENT_DATE IS NOT NULL', message: 'x' };
     expect(ruleSql(OFFICE, fine, today).as).toBe('trigger');

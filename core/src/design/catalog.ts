@@ -202,8 +202,21 @@ export function typeOf(design: Design, type: FieldType, depth = 0): Type {
   }
 }
 
-/** The catalog of a design for expressions: every table, its fields and the rows that link to it. */
+const catalogs = new WeakMap<Design, Catalog>();
+
+/**
+ * The catalog of a design for expressions: every table, its fields and the rows that link to it. A design is
+ * never changed in place, so that each has one.
+ */
 export function catalogOf(design: Design): Catalog {
+  const known = catalogs.get(design);
+  if (known) return known;
+  const made = makeCatalog(design);
+  catalogs.set(design, made);
+  return made;
+}
+
+function makeCatalog(design: Design): Catalog {
   const built = new Map<string, ExprTable>();
   let today: string | undefined;
   return {

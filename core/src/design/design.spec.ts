@@ -203,6 +203,7 @@ describe('dependantsOf', () => {
         fields: [{ field: 'f_lDue', width: 3, people: 'type' }],
         hidden: [],
         subforms: [],
+        rights: { add: true, change: true, delete: true },
       },
     ],
     reports: [

@@ -1,4 +1,6 @@
 export * from './schema';
+export * from './format';
+export * from './bound';
 export * from './names';
 export * from './catalog';
 export * from './validate';

@@ -259,12 +259,17 @@ const FormField = v.object({
   people: v.picklist(['type', 'read']),
 });
 
+/** What people may do to the rows a screen shows. */
+const RowRights = v.object({ add: v.boolean(), change: v.boolean(), delete: v.boolean() });
+
 export const Subform = v.object({
   /** The lookup field in the child table that leads to this form's table. */
   link: Id,
   label: Label,
   fields: v.array(FormField),
   shown: v.boolean(),
+  /** `relink`: they may move a row to another record. */
+  rights: v.object({ ...RowRights.entries, relink: v.boolean() }),
 });
 
 export const Form = v.object({
@@ -276,6 +281,7 @@ export const Form = v.object({
   /** Fields that are not on the form: the shelf. */
   hidden: v.array(Id),
   subforms: v.array(Subform),
+  rights: RowRights,
 });
 
 export const Report = v.object({
@@ -309,9 +315,14 @@ export const Kept = v.object({
   sql: v.pipe(v.string(), v.minLength(1), v.maxLength(20_000)),
 });
 
+/** The format of definitions that this version writes. */
+export const FORMAT = 2;
+
 export const Settings = v.object({
   type: v.literal('settings'),
   id: Id,
+  /** The format of all definitions of the file. */
+  format: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1)), FORMAT),
   decimalMark: v.picklist(['.', ',']),
   groupMark: v.picklist([',', '.', ' ', '’', '']),
   currency: Currency,
@@ -362,6 +373,7 @@ export const emptyDesign = (): Design => ({
   settings: {
     type: 'settings',
     id: SETTINGS_ID,
+    format: FORMAT,
     decimalMark: '.',
     groupMark: ',',
     currency: '£',

@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { Definition, emptyDesign, type Design } from '../design';
+import { Definition, emptyDesign, formatOf, LaterFormat, readDefinitions, type Design } from '../design';
 
 /** A file of the folder in which a whole definition is written. */
 export interface FolderFile {
@@ -61,23 +61,27 @@ const Order = v.record(v.string(), v.array(v.string()));
 export function fromFolder(files: readonly FolderFile[]): FolderRead {
   const documents: Definition[] = [];
   let order: Record<string, string[]> = {};
+  const values: { readonly path: string; readonly value: unknown }[] = [];
   for (const { path, text } of files) {
     if (!path.endsWith('.json')) continue;
-    let value: unknown;
     try {
-      value = JSON.parse(text);
+      values.push({ path, value: JSON.parse(text) });
     } catch (error) {
       return { ok: false, message: `${path} is no JSON: ${(error as Error).message}` };
     }
-    const isOrder = /(^|\/)order\.json$/.test(path);
-    const read = isOrder ? v.safeParse(Order, value) : v.safeParse(Definition, value);
-    if (!read.success) {
-      const [issue] = read.issues;
+  }
+  const format = formatOf(values.map(({ value }) => value));
+  for (const { path, value } of values) {
+    try {
+      if (/(^|\/)order\.json$/.test(path)) order = v.parse(Order, value);
+      else documents.push(...readDefinitions([value], format));
+    } catch (error) {
+      if (error instanceof LaterFormat) return { ok: false, message: error.message };
+      if (!v.isValiError(error)) throw error;
+      const [issue] = error.issues;
       const at = v.getDotPath(issue);
       return { ok: false, message: `${path}${at ? `, ${at}` : ''}: ${issue.message}` };
     }
-    if (isOrder) order = read.output as Record<string, string[]>;
-    else documents.push(read.output as Definition);
   }
   if (documents.length === 0) return { ok: false, message: 'There is no definition in this folder.' };
   const ids = documents.map(({ id }) => id);

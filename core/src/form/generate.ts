@@ -85,6 +85,7 @@ export function formFromTable(design: Design, table: Table, id: string, label = 
         .filter((field) => field.id !== link.id && !ASIDE.has(field.type.kind))
         .map((field) => place(child, field)),
       shown: true,
+      rights: { ...ALL_RIGHTS, relink: false },
     }));
   return {
     type: 'form',
@@ -94,8 +95,11 @@ export function formFromTable(design: Design, table: Table, id: string, label = 
     fields: fillRows(order(table).map((field) => place(table, field))),
     hidden: [],
     subforms,
+    rights: ALL_RIGHTS,
   };
 }
+
+const ALL_RIGHTS: Form['rights'] = { add: true, change: true, delete: true };
 
 /** Moves an item of a list to another place; places outside are brought to the nearest end. */
 export function moved<T>(list: readonly T[], from: number, to: number): T[] {

@@ -1,6 +1,6 @@
-import { attempt, bindCondition } from '../expression';
+import { attempt, columnsRead, some, type Bound } from '../expression';
 import {
-  catalogOf,
+  conditionIn,
   isGiven,
   isStored,
   rulesOf,
@@ -25,6 +25,10 @@ export interface RowProblem {
 export interface RowChecking extends Moment {
   /** True for a row that is not in the file yet. */
   readonly isNew?: boolean;
+  /** The row as it is in the file: some rules are asked again only where a field they read has changed. */
+  readonly was?: Readonly<Record<string, unknown>>;
+  /** The fields whose values are at hand, where that is not all: what reads others is the file's to check. */
+  readonly known?: ReadonlySet<string>;
   /** The text of an expression in a message that looks at other rows. */
   readonly elsewhere?: (expression: string) => string | null;
 }
@@ -52,6 +56,7 @@ export function checkRow(
   const problems: RowProblem[] = [];
   const values = new Map<string, Value>();
   for (const field of table.fields.filter(isStored)) {
+    if (checking.known && !checking.known.has(field.id)) continue;
     const read = checkField(design, field, row[field.id] ?? null);
     if (read.ok) values.set(field.id, read.value);
     else problems.push({ field: field.id, rule: null, message: `${field.label}: ${read.message}` });
@@ -61,8 +66,8 @@ export function checkRow(
   }
   const wrong = new Set(problems.map(({ field }) => field));
   for (const { rule, field } of rulesOf(table)) {
-    if ((rule.newRowsOnly && !checking.isNew) || (field && wrong.has(field.id))) continue;
-    const broken = brokenRule(design, table, rule, values, checking);
+    if (field && wrong.has(field.id)) continue;
+    const broken = brokenRule(design, table, rule, values, row, checking);
     if (broken !== null) problems.push({ field: field?.id ?? null, rule: rule.id, message: broken });
   }
   return problems;
@@ -74,13 +79,34 @@ function brokenRule(
   table: Table,
   rule: Rule,
   values: ReadonlyMap<string, Value>,
+  row: Readonly<Record<string, unknown>>,
   checking: RowChecking,
 ): string | null {
-  const catalog = catalogOf(design);
-  const bound = attempt(() => bindCondition(rule.expression, { catalog, table: table.id }).bound);
-  if (!bound.ok) return `A rule cannot be worked out: ${bound.error.message}`;
-  if (!fromRowAlone(bound.value)) return null;
-  const result = evaluateRow(bound.value, table, values, checking);
+  const attempted = attempt(() => conditionIn(design, table.id, rule.expression).bound);
+  if (!attempted.ok) return `A rule cannot be worked out: ${attempted.error.message}`;
+  const bound = attempted.value;
+  if (!fromRowAlone(bound)) return null;
+  const read = fieldsRead(bound, table);
+  if (checking.known && read.some((id) => !checking.known!.has(id))) return null;
+  if (!checking.isNew && (rule.newRowsOnly || asksToday(bound))) {
+    const { was } = checking;
+    if (!was || read.every((id) => (was[id] ?? null) === (row[id] ?? null))) return null;
+    if (rule.newRowsOnly) {
+      // A row that broke the rule before may go on doing so.
+      const before = new Map(Object.entries(was) as [string, Value][]);
+      const held = evaluateRow(bound, table, before, checking);
+      if (held.ok && held.value === false) return null;
+    }
+  }
+  const result = evaluateRow(bound, table, values, checking);
   if (!result.ok) return result.message;
   return result.value === false ? ruleMessage(design, table, rule, values, checking) : null;
 }
+
+/** The fields of the row that a rule over the row alone reads. */
+function fieldsRead(bound: Bound, table: Table): string[] {
+  const columns = new Set(columnsRead(bound, table.id).map(({ column }) => column));
+  return table.fields.filter(({ name }) => columns.has(name)).map(({ id }) => id);
+}
+
+const asksToday = (bound: Bound): boolean => some(bound, ({ op }) => op === 'clock');

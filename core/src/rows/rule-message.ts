@@ -1,14 +1,5 @@
-import {
-  attempt,
-  bind,
-  evaluate,
-  filledMessage,
-  kindOfType,
-  some,
-  type Bound,
-  type Catalog,
-} from '../expression';
-import { catalogOf, localeOf, placesOf, type Design, type Field, type Rule, type Table } from '../design';
+import { attempt, evaluate, filledMessage, kindOfType, some, type Bound } from '../expression';
+import { boundIn, localeOf, placesOf, type Design, type Field, type Rule, type Table } from '../design';
 import { fromText, rescale, showValue, type Value, type ValueKind } from '../values';
 import type { Val } from '../expression';
 import type { RowChecking } from './check-row';
@@ -64,9 +55,8 @@ export function ruleMessage(
   values: ReadonlyMap<string, Value>,
   checking: RowChecking,
 ): string {
-  const catalog: Catalog = catalogOf(design);
   const shown = (expression: string): string => {
-    const bound = attempt(() => bind(expression, { catalog, table: table.id }).bound);
+    const bound = attempt(() => boundIn(design, table.id, expression).bound);
     if (!bound.ok) return '…';
     const { value } = bound;
     const lookup = value.op === 'ref' && value.links.length === 0 && value.field.kind.kind === 'lookup';
@@ -86,11 +76,10 @@ export function workedValues(
   values: ReadonlyMap<string, Value>,
   moment: Moment,
 ): Record<string, Value> {
-  const catalog = catalogOf(design);
   const found: Record<string, Value> = {};
   for (const { id, type } of table.fields) {
     if (type.kind !== 'workedOut') continue;
-    const bound = attempt(() => bind(`"#${id}"`, { catalog, table: table.id }).bound);
+    const bound = attempt(() => boundIn(design, table.id, `"#${id}"`).bound);
     if (!bound.ok || !fromRowAlone(bound.value)) continue;
     const result = evaluateRow(bound.value, table, values, moment);
     const scale = bound.value.type.type === 'number' ? bound.value.type.scale : 0;

@@ -29,6 +29,8 @@ export const RowChange = v.variant('op', [
 
 /** Row changes that stand or fall together. */
 export const SaveRequest = v.object({
+  /** A name of this save by whoever sends it: sent again, it is answered as it was, and done once. */
+  id: v.optional(v.pipe(v.string(), v.regex(/^[\w-]{8,60}$/))),
   changes: v.pipe(v.array(RowChange), v.minLength(1), v.maxLength(5000)),
 });
 

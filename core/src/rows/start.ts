@@ -1,5 +1,5 @@
-import { bind, evaluate, type Val } from '../expression';
-import { catalogOf, storedFields, typeOf, type Design, type Field, type Table } from '../design';
+import { evaluate, type Val } from '../expression';
+import { boundIn, storedFields, typeOf, type Design, type Field, type Table } from '../design';
 import { rescale, toText, type Value } from '../values';
 
 /** The moment from which an expression reckons. */
@@ -22,7 +22,7 @@ export function fromVal(value: Val, scale: number): Value {
  */
 export function startValue(design: Design, field: Field, { today, now }: Moment): Value {
   if (field.start === null || field.start.trim() === '') return field.type.kind === 'tick' ? false : null;
-  const { bound } = bind(field.start, { catalog: catalogOf(design), table: null });
+  const { bound } = boundIn(design, null, field.start);
   const result = evaluate(bound, {
     row: null,
     today,

@@ -111,6 +111,9 @@ const unitless = (text: string, unit: string | null | undefined): string => {
     : text;
 };
 
+/** The form in which texts are kept: composed, so that two that look alike are alike (Unicode, UAX 15, NFC). */
+export const keptText = (text: string): string => text.normalize('NFC');
+
 const TICKED = new Set(['yes', 'y', 'true', '1', 'x', '✓']);
 const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
 
@@ -119,7 +122,8 @@ const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
  * false). The message of a refusal is for people and quotes what was typed.
  */
 export function readValue(kind: ValueKind, text: string, { locale, today }: Reading): Read {
-  if (text.includes('\0')) return bad('This text holds a character that cannot be kept (NUL).');
+  if (/[\0\ufffe\uffff]|\p{Surrogate}/u.test(text))
+    return bad('This text holds a character that cannot be kept (NUL, or a broken one).');
   if (kind.kind === 'tick') {
     const word = text.trim().toLowerCase();
     if (TICKED.has(word)) return ok(true);
@@ -128,7 +132,7 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
   if (text.trim() === '') return ok(null);
   switch (kind.kind) {
     case 'text': {
-      const trimmed = text.trim();
+      const trimmed = keptText(text).trim();
       if (/[\r\n]/.test(trimmed)) return bad('This field holds one line of text.');
       const length = [...trimmed].length;
       if (kind.most !== undefined && length > kind.most)
@@ -136,7 +140,7 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
       return kind.pattern ? readPattern(kind.pattern, trimmed) : ok(trimmed);
     }
     case 'longText':
-      return ok(text);
+      return ok(keptText(text));
     case 'lookup':
     case 'runningNumber': {
       const number = readDecimal(unprefixed(kind, text), 0, locale);

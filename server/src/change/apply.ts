@@ -71,7 +71,15 @@ export async function applyDraft(
   if (file.design.version !== base) throw moved(file.design.version);
   drafted(file.design, changes);
   const copy = copyName(clock);
-  const order = { changes, base, by, now: clock.now(), today: clock.today(), copies: file.copies, copy };
+  const order = {
+    changes,
+    base,
+    by,
+    now: clock.now(),
+    today: clock.today(file.design.settings.timeZone),
+    copies: file.copies,
+    copy,
+  };
   const result = await files.whileChanging(id, () =>
     jobs
       .run(file.path, { task: 'apply', order }, { limit: MOST_TIME, ...options })

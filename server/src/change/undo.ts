@@ -102,7 +102,14 @@ export async function undoDraft(
       { version: file.design.version },
     );
   const copy = copyName(clock);
-  const order = { version, by, now: clock.now(), today: clock.today(), copies: file.copies, copy };
+  const order = {
+    version,
+    by,
+    now: clock.now(),
+    today: clock.today(file.design.settings.timeZone),
+    copies: file.copies,
+    copy,
+  };
   const result = await files.whileChanging(id, () =>
     jobs.run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options }).catch((error: unknown) => {
       discardCopy(join(file.copies, copy));

@@ -2,7 +2,7 @@ import type { Progress } from '../change/run';
 import type { Clock } from '../clock';
 import type { JobPool } from '../jobs/pool';
 import type { Accounts } from '../people/accounts';
-import type { Files } from '../store/files';
+import type { Files, OpenFile } from '../store/files';
 
 /** What routes work with. Built once by `buildApp`. */
 export interface Context {
@@ -13,3 +13,7 @@ export interface Context {
   readonly accounts: Accounts;
   readonly jobs: JobPool;
 }
+
+/** Today's date where the office of a file is. */
+export const todayIn = ({ clock }: Pick<Context, 'clock'>, { design }: Pick<OpenFile, 'design'>): string =>
+  clock.today(design.settings.timeZone);

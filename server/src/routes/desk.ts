@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { fieldOf, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
 import { SaveRequest } from '@heathridge/core/rows';
+import { todayIn } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Call, Router } from '../http/routes';
 import { readRecord } from '../rows/read';
@@ -100,7 +101,7 @@ export function deskRoutes(router: Router): void {
       name: context.files.name(params['file']!),
       role: context.files.role(file.id, person.id),
       settings: file.design.settings,
-      today: context.clock.today(),
+      today: todayIn(context, file),
       screens: file.design.forms.map((form) => {
         const table = tableAt(file, form.table);
         return { id: form.id, label: form.label, one: table.label, many: table.plural };
@@ -120,7 +121,7 @@ export function deskRoutes(router: Router): void {
         tables,
         settings: file.design.settings,
         second: secondLine(tableAt(file, form.table)).map(({ id }) => id),
-        today: context.clock.today(),
+        today: todayIn(context, file),
       };
     },
   });
@@ -162,7 +163,7 @@ export function deskRoutes(router: Router): void {
     body: SaveRequest,
     handler: ({ context, file, params, person, body }) => {
       checkSave(file.design, screenAt(file, params['screen']!), body);
-      return save(file, body, person.name, context);
+      return save(file, body, person, context);
     },
   });
   router.add({

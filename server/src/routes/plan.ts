@@ -18,6 +18,7 @@ import type { RowKey } from '@heathridge/core/rows';
 import { applyDraft, drafted } from '../change/apply';
 import type { FoundRow, Tell } from '../change/run';
 import { appliedChanges, undoDraft } from '../change/undo';
+import { todayIn } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Call, Router } from '../http/routes';
 import { keyColumns, rowObject } from '../rows/json';
@@ -106,7 +107,7 @@ export function planRoutes(router: Router): void {
         counts: counts(file),
         places: file.orm.select().from(place).all(),
         draft: kept === null ? null : (JSON.parse(kept) as unknown),
-        today: context.clock.today(),
+        today: todayIn(context, file),
       };
     },
   });
@@ -149,7 +150,7 @@ export function planRoutes(router: Router): void {
     handler: async (call) => {
       const { context, file, body } = call;
       const plan = checkPlan(file.design, drafted(file.design, body.changes), body.changes);
-      const task = { task: 'check', plan, today: context.clock.today() } as const;
+      const task = { task: 'check', plan, today: todayIn(context, file) } as const;
       const result = await watched(call, body.watch, (options) =>
         context.jobs.run(file.path, task, { ...options, limit: 600_000 }),
       );
@@ -171,7 +172,7 @@ export function planRoutes(router: Router): void {
       const { number, offset } = body;
       const found = await context.jobs.run(
         file.path,
-        { task: 'found', plan, today: context.clock.today(), number, limit: 50, offset },
+        { task: 'found', plan, today: todayIn(context, file), number, limit: 50, offset },
         { signal: gone, limit: 600_000 },
       );
       return { rows: rowsToMend(file, plan.rows[number]?.table ?? '', found) };
@@ -193,7 +194,7 @@ export function planRoutes(router: Router): void {
       const invented = validateTables(evolved.design).find(({ field: id }) => id === field.id);
       if (invented) throw new Problem('design-invalid', invented.message);
       const plan = new Carrier(file.design, evolved).plan(old, was, field);
-      const task = { task: 'preview', plan, today: context.clock.today() } as const;
+      const task = { task: 'preview', plan, today: todayIn(context, file) } as const;
       return context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
     },
   });

@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { Query } from '@heathridge/core/design';
 import { queryProblems } from '@heathridge/core/query';
+import { todayIn } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 
@@ -23,7 +24,7 @@ export function queryRoutes(router: Router): void {
           task: 'query',
           design: file.design,
           query: body.query,
-          today: context.clock.today(),
+          today: todayIn(context, file),
           limit: MOST_ROWS,
         },
         { signal: gone },

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { MapDrawing, Report } from '@heathridge/core/design';
 import { reportProblems } from '@heathridge/core/report';
-import type { Context } from '../http/context';
+import { todayIn, type Context } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { paintMap } from '../report/pdf';
@@ -19,7 +19,7 @@ function layOut(
   if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
   return context.jobs.run(
     file.path,
-    { task: 'report', design: file.design, report, today: context.clock.today(), pdf },
+    { task: 'report', design: file.design, report, today: todayIn(context, file), pdf },
     { signal, limit: 120_000 },
   );
 }

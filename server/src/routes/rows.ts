@@ -7,7 +7,7 @@ import type { Context } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { readChoices, readList, readRecord, type Choice, type ListRequest } from '../rows/read';
-import { saveRows } from '../rows/save';
+import { RequestReused, saveRows, type Saver, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import {
   anchorSql,
@@ -54,8 +54,15 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
 }
 
 /** Throws `rows-refused` with every error beside its field when a save is refused. */
-export function save(file: OpenFile, request: SaveRequest, by: string, context: Context): unknown {
-  const result = saveRows(file, request, by, context.clock);
+export function save(file: OpenFile, request: SaveRequest, by: Saver, context: Context): unknown {
+  let result: SaveResult;
+  try {
+    result = saveRows(file, request, by, context.clock);
+  } catch (error) {
+    if (error instanceof RequestReused)
+      throw new Problem('bad-request', 'This save was sent under the name of another one.');
+    throw error;
+  }
   if (result.ok) return { saved: result.saved };
   throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', {
     errors: result.errors,
@@ -126,7 +133,7 @@ export async function choices(
 ): Promise<{ readonly choices: readonly Choice[] }> {
   const field = findField(file.design, fieldId)?.field;
   if (field?.type.kind !== 'lookup') throw new Problem('not-found', 'This lookup is no longer there.');
-  const request = { ...body, limit: 30, today: clock.today() };
+  const request = { ...body, limit: 30, today: clock.today(file.design.settings.timeZone) };
   if (body.only !== null || !isLarge(file, tableAt(file, field.type.table)))
     return { choices: readChoices(file.reader, file.design, field, request) };
   const found = await jobs.run(
@@ -211,7 +218,7 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'Add, change and delete rows, all or none',
     body: SaveRequest,
-    handler: ({ context, file, person, body }) => save(file, body, person.name, context),
+    handler: ({ context, file, person, body }) => save(file, body, person, context),
   });
   router.add({
     method: 'POST',

@@ -6,19 +6,13 @@ import {
   localeOf,
   storedFields,
   type Design,
-  type Field,
   type Table,
 } from '@heathridge/core/design';
-import { fromVal, kindOfBound, toVal } from '@heathridge/core/rows';
+import { fromVal, kindOfBound } from '@heathridge/core/rows';
 import { showValue, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
+import { toStored } from './codec';
 import { Params } from './params';
-
-/** A value as the file keeps it: decimals in units, ticks as 0 or 1. */
-export function storedValue(field: Field, value: Value): string | number | null {
-  const stored = toVal(field, value);
-  return typeof stored === 'string' || stored === null ? stored : Number(stored);
-}
 
 /** A row that need not be in the file, as a source for FROM: its stored values as columns. */
 export function unsavedRow(
@@ -28,7 +22,7 @@ export function unsavedRow(
   alias: string,
 ): string {
   const columns = storedFields(table).map((field) => {
-    const stored = storedValue(field, values[field.id] ?? null);
+    const stored = toStored(field, values[field.id] ?? null);
     return `${stored === null ? 'NULL' : params.add(stored)} AS ${sqlName(field.name)}`;
   });
   return `(SELECT ${columns.join(', ')}) AS ${alias}`;

@@ -1,25 +1,34 @@
 import { asc, eq, max } from 'drizzle-orm';
-import * as v from 'valibot';
-import { Definition, emptyDesign, type Design } from '@heathridge/core/design';
+import {
+  designFrom,
+  emptyDesign,
+  formatOf,
+  readDefinitions,
+  type Definition,
+  type Design,
+} from '@heathridge/core/design';
 import type { Orm } from './driver';
 import { change, definition } from './file-schema';
 
 /** Reads all definitions of a file. Throws an Error when a document is not one of ours. */
 export function loadDesign(orm: Orm): Design {
-  const rows = orm.select().from(definition).orderBy(asc(definition.position)).all();
-  const documents = rows.map((row) => v.parse(Definition, JSON.parse(row.document)));
-  const of = <T extends Definition['type']>(type: T): Extract<Definition, { type: T }>[] =>
-    documents.filter((document): document is Extract<Definition, { type: T }> => document.type === type);
-  return {
-    version: designVersion(orm),
-    settings: of('settings')[0] ?? emptyDesign().settings,
-    tables: of('table'),
-    queries: of('query'),
-    forms: of('form'),
-    reports: of('report'),
-    kept: of('kept'),
-  };
+  const definitions = readDefinitions(documents(orm));
+  const complete = definitions.some(({ type }) => type === 'settings')
+    ? definitions
+    : [emptyDesign().settings, ...definitions];
+  return { version: designVersion(orm), ...designFrom(complete) };
 }
+
+const documents = (orm: Orm): unknown[] =>
+  orm
+    .select()
+    .from(definition)
+    .orderBy(asc(definition.position))
+    .all()
+    .map((row) => JSON.parse(row.document) as unknown);
+
+/** The format in which the definitions of a file are kept. */
+export const storedFormat = (orm: Orm): number => formatOf(documents(orm));
 
 export const designVersion = (orm: Orm): number =>
   orm

@@ -7,6 +7,28 @@ export const definition = sqliteTable('hr_definition', {
   /** The place among documents of its type. */
   position: integer('position').notNull(),
   document: text('document').notNull(),
+  /** Grows with every change of this document; who saves it says which one she began with. */
+  version: integer('version').notNull().default(1),
+  changedAt: text('changed_at'),
+  changedBy: text('changed_by'),
+});
+
+/**
+ * Everything that has happened in the file, in order: nothing changes without an entry. The rows of a save
+ * are in `hr_history`, a change of the design in `hr_change`.
+ */
+export const log = sqliteTable('hr_log', {
+  id: integer('id').primaryKey({ autoIncrement: true }),
+  at: text('at').notNull(),
+  by: text('by').notNull(),
+  what: text('what', { enum: ['rows', 'design', 'document', 'format', 'taken in'] }).notNull(),
+  /** The name that whoever sent a save gave it, with theirs before it: it is done once. */
+  request: text('request').unique(),
+  /** What was asked for under that name, as a digest, and what was answered. */
+  digest: text('digest'),
+  answer: text('answer'),
+  /** For a document: it before and after, as JSON. */
+  detail: text('detail'),
 });
 
 /** Design changes as applied, newest last; the version of the design is the last one's number. */
@@ -23,6 +45,7 @@ export const change = sqliteTable('hr_change', {
   after: text('after'),
   /** The newest row of history when it was applied: later ones have changed rows since. */
   historyMark: integer('history_mark'),
+  log: integer('log'),
   undoneAt: text('undone_at'),
   undoneBy: text('undone_by'),
 });
@@ -53,6 +76,8 @@ export const history = sqliteTable('hr_history', {
   op: text('op', { enum: ['insert', 'update', 'delete'] }).notNull(),
   before: text('before'),
   after: text('after'),
+  /** The entry of the log that it belongs to: all rows of one save have the same. */
+  log: integer('log'),
 });
 
 /** Where the cards of the map lie. */

@@ -1,0 +1,96 @@
+import * as v from 'valibot';
+import { Definition, FORMAT, type Design } from './schema';
+
+/** A file that was made by a later version of Heathridge than this one. */
+export class LaterFormat extends Error {
+  constructor(readonly format: number) {
+    super('This file was made by a later version of Heathridge: please use that one.');
+  }
+}
+
+type Document = Readonly<Record<string, unknown>>;
+
+const isDocument = (value: unknown): value is Document => typeof value === 'object' && value !== null;
+
+/**
+ * What each format changed, as a function that brings a document of the format before up to date. They are
+ * applied one after another and never changed again: a file of any age opens.
+ */
+const UPGRADES: readonly ((document: Document) => Document)[] = [
+  // Format 2: a screen says what people may do to rows. Until then it went by what they could type.
+  (document) => {
+    if (document['type'] !== 'form') return document;
+    const typeable = (fields: unknown): boolean =>
+      Array.isArray(fields) && fields.some((cell) => isDocument(cell) && cell['people'] === 'type');
+    const rights = (fields: unknown) => {
+      const may = typeable(fields);
+      return { add: may, change: may, delete: may };
+    };
+    const subforms = (document['subforms'] as unknown[]).map((subform) =>
+      isDocument(subform)
+        ? { ...subform, rights: { ...rights(subform['fields']), relink: typeable(subform['fields']) } }
+        : subform,
+    );
+    return { ...document, rights: rights(document['fields']), subforms };
+  },
+];
+
+/** The format of a set of documents: that of its settings, 1 where they say nothing. */
+export function formatOf(documents: readonly unknown[]): number {
+  const settings = documents.find((document) => isDocument(document) && document['type'] === 'settings');
+  const format = isDocument(settings) ? settings['format'] : undefined;
+  return typeof format === 'number' ? format : 1;
+}
+
+/**
+ * Reads definitions of any format up to this one. Throws LaterFormat for one of a later format, and a
+ * ValiError when a document is none of ours.
+ */
+export function readDefinitions(documents: readonly unknown[], from = formatOf(documents)): Definition[] {
+  if (from > FORMAT) throw new LaterFormat(from);
+  return documents.map((document) => {
+    const upgraded = UPGRADES.slice(from - 1).reduce<unknown>(
+      (now, upgrade) => (isDocument(now) ? upgrade(now) : now),
+      document,
+    );
+    const definition = v.parse(Definition, upgraded);
+    return definition.type === 'settings' ? { ...definition, format: FORMAT } : definition;
+  });
+}
+
+/** A whole design out of what was kept of one: read like any other definitions. Throws like them. */
+export function readDesign(value: unknown): Design {
+  const kept = v.parse(KeptDesign, value);
+  const { version, settings, ...lists } = kept;
+  const documents = readDefinitions([settings, ...Object.values(lists).flat()]);
+  return { version, ...designFrom(documents) };
+}
+
+const Documents = v.optional(v.array(v.record(v.string(), v.unknown())), []);
+const KeptDesign = v.object({
+  version: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  settings: v.record(v.string(), v.unknown()),
+  tables: Documents,
+  queries: Documents,
+  forms: Documents,
+  reports: Documents,
+  kept: Documents,
+});
+
+/** The parts of a design out of its definitions, each sort in the order given. Throws when no settings are there. */
+export function designFrom(definitions: readonly Definition[]): Omit<Design, 'version'> {
+  const of = <T extends Definition['type']>(type: T): Extract<Definition, { type: T }>[] =>
+    definitions.filter(
+      (definition): definition is Extract<Definition, { type: T }> => definition.type === type,
+    );
+  const [settings] = of('settings');
+  if (!settings) throw new Error('The settings of this file are missing.');
+  return {
+    settings,
+    tables: of('table'),
+    queries: of('query'),
+    forms: of('form'),
+    reports: of('report'),
+    kept: of('kept'),
+  };
+}

@@ -1,0 +1,93 @@
+import { sqlName } from '@heathridge/core/expression';
+import { fieldOf, storedFields, type Design, type Field, type Table } from '@heathridge/core/design';
+import type { Moment, RowChange, RowError, RowKey, SavedRow } from '@heathridge/core/rows';
+import type { Value } from '@heathridge/core/values';
+import type { Connection } from '../store/driver';
+import { prepared } from '../store/statements';
+import { fromStored, toStored, type Stored } from './codec';
+
+/** A row by field id. */
+export type Row = Readonly<Record<string, Value>>;
+
+/** One save while it is being made: a transaction is open. */
+export interface Saving extends Moment {
+  readonly db: Connection;
+  readonly design: Design;
+  /** Who saves, as history names them. */
+  readonly by: string;
+  /** The entry of the log to which its rows belong. */
+  readonly entry: number;
+  /** Keys of the rows that it has added, by the name they were added under. */
+  readonly keys: Map<string, RowKey>;
+}
+
+/** A change and its place in the save. */
+export interface Placed<C = RowChange> {
+  readonly change: C;
+  readonly index: number;
+}
+
+export type Outcome = SavedRow | { readonly errors: readonly RowError[] };
+
+const names = new WeakMap<Table, { readonly fields: readonly Field[]; readonly list: string }>();
+
+/** The stored fields of a table and their columns as a list for SQL. */
+export function columnsOf(table: Table): { readonly fields: readonly Field[]; readonly list: string } {
+  const known = names.get(table);
+  if (known) return known;
+  const fields = storedFields(table);
+  const made = { fields, list: fields.map(({ name }) => sqlName(name)).join(', ') };
+  names.set(table, made);
+  return made;
+}
+
+/** The row that an array of its columns holds. */
+export const rowFrom = (table: Table, cells: readonly Stored[]): Row =>
+  Object.fromEntries(columnsOf(table).fields.map((field, i) => [field.id, fromStored(field, cells[i]!)]));
+
+export const keyCondition = (table: Table): string =>
+  table.key.map((id) => `${sqlName(fieldOf(table, id)!.name)} = ?`).join(' AND ');
+
+/** The row with this key as it is now; undefined when there is none. */
+export function currentRow({ db }: Saving, table: Table, key: RowKey): Row | undefined {
+  const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`;
+  const cells = prepared(db, sql).get(...key) as Stored[] | undefined;
+  return cells && rowFrom(table, cells);
+}
+
+/** Rows of a table that hold these values in these fields. */
+export function rowsWith(
+  { db }: Pick<Saving, 'db'>,
+  table: Table,
+  fields: readonly Field[],
+  values: readonly Value[],
+): Row[] {
+  const where = fields.map(({ name }) => `${sqlName(name)} = ?`).join(' AND ');
+  const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${where}`;
+  const found = prepared(db, sql).all(...fields.map((field, i) => toStored(field, values[i]!))) as Stored[][];
+  return found.map((cells) => rowFrom(table, cells));
+}
+
+/** Writes what has happened to one row into the history. */
+export function remember(
+  { db, now, by, entry }: Saving,
+  table: Table,
+  key: RowKey,
+  op: RowChange['op'],
+  before: Row | null,
+  after: Row | null,
+): void {
+  prepared(
+    db,
+    'INSERT INTO hr_history (at, by, table_id, key, op, before, after, log) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
+  ).run(
+    now,
+    by,
+    table.id,
+    JSON.stringify(key),
+    op,
+    before && JSON.stringify(before),
+    after && JSON.stringify(after),
+    entry,
+  );
+}
