@@ -52,7 +52,7 @@ export async function makeDemo({
   // Their numbers in the file are those of the families whose instruments show them.
   for (const { name, svg } of PICTURES) {
     const bytes = await sharp(Buffer.from(svg)).png().toBuffer();
-    await keepAttachment(file, name, bytes, true, builder!.name, clock);
+    await keepAttachment(file, name, bytes, true, builder!, clock);
   }
   const rows = demoRows(clock.today('Europe/London'));
   file.orm.transaction((tx) => {
@@ -72,7 +72,7 @@ export async function makeDemo({
         .values({ table: tableId(name), x, y })
         .run();
     for (const document of [...QUERIES, ...demoForms(file.design), ...REPORTS])
-      putDefinition(tx as never, document);
+      putDefinition(tx as never, document, { at: clock.now(), by: builder!.name });
   });
   file.writer.exec('ANALYZE; PRAGMA wal_checkpoint(TRUNCATE)');
   await applyDraft(files, jobs, id, files.reload(id).version, [OVERLAP], builder!.name, clock);

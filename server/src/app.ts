@@ -4,7 +4,7 @@ import compress from '@fastify/compress';
 import cookie from '@fastify/cookie';
 import helmet from '@fastify/helmet';
 import rateLimit from '@fastify/rate-limit';
-import Fastify, { type FastifyError, type FastifyInstance } from 'fastify';
+import Fastify, { type FastifyError, type FastifyInstance, type FastifyReply } from 'fastify';
 import { systemClock, type Clock } from './clock';
 import { openApi } from './http/openapi';
 import { Problem } from './http/problem';
@@ -14,6 +14,7 @@ import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
 import { attachmentRoutes } from './routes/attachments';
 import { deskRoutes } from './routes/desk';
+import { documentRoutes } from './routes/documents';
 import { exchangeRoutes } from './routes/exchange';
 import { MOST_BYTES } from './rows/attachments';
 import { fileRoutes } from './routes/files';
@@ -22,6 +23,7 @@ import { queryRoutes } from './routes/query';
 import { reportRoutes } from './routes/report';
 import { rowRoutes } from './routes/rows';
 import { sessionRoutes } from './routes/session';
+import { soundnessRoutes } from './routes/soundness';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import type { Context } from './http/context';
@@ -33,8 +35,12 @@ export interface AppOptions {
   readonly pages?: string;
   readonly clock?: Clock;
   readonly log?: boolean;
-  /** Sign-ins a minute from one address. */
+  /** Sign-ins a minute from one address, and for one name. */
   readonly signInsAMinute?: number;
+  /** Addresses of proxies whose word on the caller's address and protocol is taken; none by default. */
+  readonly trustedProxies?: readonly string[];
+  /** Whether the demo's passwords open anything: only where nobody else can reach the server. */
+  readonly demoOpen?: boolean;
 }
 
 export interface App {
@@ -47,6 +53,15 @@ export interface App {
 /** Bytes of a request's body that are taken: a save of thousands of rows, not a film. */
 const MOST_BODY = 4 * 1024 * 1024;
 
+/** The headers of what is answered before any plugin has had its turn. */
+const PLAIN_HEADERS = {
+  'content-security-policy': "default-src 'none'; frame-ancestors 'none'",
+  'x-content-type-options': 'nosniff',
+  'x-frame-options': 'SAMEORIGIN',
+  'referrer-policy': 'no-referrer',
+  'strict-transport-security': 'max-age=31536000; includeSubDomains',
+} as const;
+
 /** Builds the whole server, ready to listen or to be called in tests. */
 export async function buildApp({
   data,
@@ -54,6 +69,8 @@ export async function buildApp({
   clock = systemClock,
   log = false,
   signInsAMinute = 30,
+  trustedProxies = [],
+  demoOpen = true,
 }: AppOptions): Promise<App> {
   mkdirSync(data, { recursive: true });
   const registryConnection = openForWriting(join(data, 'registry.db'));
@@ -62,7 +79,7 @@ export async function buildApp({
   const context: Context = {
     clock,
     files: new Files(registry, data, clock),
-    accounts: new Accounts(registry, clock),
+    accounts: new Accounts(registry, clock, demoOpen),
     jobs: new JobPool(),
     progress: new Map(),
   };
@@ -71,6 +88,27 @@ export async function buildApp({
     logger: log ? { level: 'warn' } : false,
     bodyLimit: MOST_BODY,
     routerOptions: { maxParamLength: 500 },
+    trustProxy: trustedProxies.length > 0 ? [...trustedProxies] : false,
+    // An address that cannot be read never comes to a route, and would be answered without our headers.
+    frameworkErrors: (error, _, reply) => {
+      const problem = asProblem(error);
+      void (reply as FastifyReply)
+        .headers(PLAIN_HEADERS)
+        .code(problem.status)
+        .type('application/problem+json')
+        .send(JSON.stringify(problem));
+    },
+    clientErrorHandler: (_, socket) => {
+      if (!socket.writable) return;
+      const body = JSON.stringify(new Problem('bad-request', 'This is no request that can be read.'));
+      const headers = Object.entries({
+        ...PLAIN_HEADERS,
+        'content-type': 'application/problem+json',
+        'content-length': String(Buffer.byteLength(body)),
+        connection: 'close',
+      }).map(([name, value]) => `${name}: ${value}\r\n`);
+      socket.end(`HTTP/1.1 400 Bad Request\r\n${headers.join('')}\r\n${body}`);
+    },
   });
   server.setErrorHandler((error: FastifyError, request, reply) => {
     const problem = asProblem(error);
@@ -81,6 +119,10 @@ export async function buildApp({
     return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   });
   await server.register(helmet, { contentSecurityPolicy: false });
+  // Pages bring a policy of their own; nothing else that is sent may run or load anything.
+  server.addHook('onRequest', async (_, reply) => {
+    reply.header('content-security-policy', PLAIN_HEADERS['content-security-policy']);
+  });
   await server.register(cookie);
   await server.register(compress, { threshold: 2048, encodings: ['gzip', 'deflate'] });
   await server.register(rateLimit, { global: false });
@@ -98,6 +140,8 @@ export async function buildApp({
   sessionRoutes(router, signInsAMinute);
   fileRoutes(router);
   planRoutes(router);
+  documentRoutes(router);
+  soundnessRoutes(router);
   rowRoutes(router);
   queryRoutes(router);
   reportRoutes(router);

@@ -11,14 +11,23 @@ const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
 const pages = join(root, 'web', 'dist', 'browser');
 const fresh = !existsSync(join(settings.data, 'registry.db'));
 
-const app = await buildApp({ data: settings.data, pages, log: true });
-if (fresh && process.env['HEATHRIDGE_DEMO'] !== 'no') {
+const app = await buildApp({
+  data: settings.data,
+  pages,
+  log: true,
+  trustedProxies: settings.proxies,
+  // Its passwords are known to everybody.
+  demoOpen: settings.loopback,
+});
+if (fresh && settings.loopback && process.env['HEATHRIDGE_DEMO'] !== 'no') {
   process.stdout.write('Making the demo file …\n');
   await makeDemo(app.context);
 }
 app.context.jobs.warm();
 const address = await app.server.listen({ port: settings.port, host: settings.host });
 process.stdout.write(`Heathridge serves at ${address}\n`);
+if (app.context.accounts.isEmpty())
+  process.stdout.write('  nobody has an account yet: whoever opens it first makes the builder’s\n');
 for (const { role, login, password } of app.context.accounts.demoSignIns())
   process.stdout.write(`  sign in as the demo ${role}: ${login} / ${password}\n`);
 

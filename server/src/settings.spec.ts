@@ -14,7 +14,23 @@ describe('settings', () => {
       port: 80,
       host: '0.0.0.0',
       data: '/srv/office',
+      proxies: [],
+      loopback: false,
     });
+  });
+
+  it('know when others can reach the server: then the demo is closed', () => {
+    const loopback = (env: Record<string, string>): boolean => readSettings(env).loopback;
+    expect(
+      [{}, { HOST: '::1' }, { HOST: 'localhost' }, { HOST: '127.0.0.2' }].map(loopback as never),
+    ).toEqual([true, true, true, true]);
+    expect(loopback({ HOST: '0.0.0.0' })).toBeFalse();
+    expect(loopback({ HOST: '127.0.0.1.example.org' })).toBeFalse();
+    expect(loopback({ HEATHRIDGE_PROXY: '127.0.0.1' })).toBeFalse();
+    expect(readSettings({ HEATHRIDGE_PROXY: '10.0.0.1, 10.1.0.0/16' }).proxies).toEqual([
+      '10.0.0.1',
+      '10.1.0.0/16',
+    ]);
   });
 
   for (const port of ['x', '-1', '65536', '1.5']) {

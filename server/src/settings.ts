@@ -5,6 +5,10 @@ export interface Settings {
   readonly host: string;
   /** The folder of the registry, the database files and their safe copies. */
   readonly data: string;
+  /** Proxies in front, by address or network: only theirs is the word on who calls, and whether over HTTPS. */
+  readonly proxies: readonly string[];
+  /** Whether only this machine can reach it. */
+  readonly loopback: boolean;
 }
 
 /** Reads the settings from the environment. Throws an Error for a port that is none. */
@@ -12,5 +16,14 @@ export function readSettings(env: Readonly<Record<string, string | undefined>>):
   const port = Number(env['PORT'] ?? 4747);
   if (!Number.isInteger(port) || port < 0 || port > 65535)
     throw new Error(`PORT must be a number from 0 to 65535, not “${env['PORT']}”.`);
-  return { port, host: env['HOST'] ?? '127.0.0.1', data: resolve(env['HEATHRIDGE_DATA'] ?? './data') };
+  const host = env['HOST'] ?? '127.0.0.1';
+  const proxies = (env['HEATHRIDGE_PROXY'] ?? '').split(/[\s,]+/).filter((address) => address !== '');
+  return {
+    port,
+    host,
+    data: resolve(env['HEATHRIDGE_DATA'] ?? './data'),
+    proxies,
+    // Behind a proxy everybody comes from this machine.
+    loopback: proxies.length === 0 && /^(127(\.\d+){3}|::1|\[::1\]|localhost)$/.test(host),
+  };
 }

@@ -9,3 +9,4 @@ export * from './mend';
 export * from './carry';
 export * from './convert';
 export * from './undo';
+export * from './read-changes';

@@ -14,12 +14,13 @@ const isDocument = (value: unknown): value is Document => typeof value === 'obje
 
 /**
  * What each format changed, as a function that brings a document of the format before up to date. They are
- * applied one after another and never changed again: a file of any age opens.
+ * applied one after another and never changed again: a file of any age opens. Each leaves alone what is so
+ * already: changes that are kept do not say their format.
  */
 const UPGRADES: readonly ((document: Document) => Document)[] = [
   // Format 2: a screen says what people may do to rows. Until then it went by what they could type.
   (document) => {
-    if (document['type'] !== 'form') return document;
+    if (document['type'] !== 'form' || 'rights' in document) return document;
     const typeable = (fields: unknown): boolean =>
       Array.isArray(fields) && fields.some((cell) => isDocument(cell) && cell['people'] === 'type');
     const rights = (fields: unknown) => {
@@ -35,6 +36,13 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   },
 ];
 
+/** A document of a format as the newest format has it. What is up to date already stays as it is. */
+export const upToDate = (document: unknown, from = 1): unknown =>
+  UPGRADES.slice(from - 1).reduce<unknown>(
+    (now, upgrade) => (isDocument(now) ? upgrade(now) : now),
+    document,
+  );
+
 /** The format of a set of documents: that of its settings, 1 where they say nothing. */
 export function formatOf(documents: readonly unknown[]): number {
   const settings = documents.find((document) => isDocument(document) && document['type'] === 'settings');
@@ -49,11 +57,7 @@ export function formatOf(documents: readonly unknown[]): number {
 export function readDefinitions(documents: readonly unknown[], from = formatOf(documents)): Definition[] {
   if (from > FORMAT) throw new LaterFormat(from);
   return documents.map((document) => {
-    const upgraded = UPGRADES.slice(from - 1).reduce<unknown>(
-      (now, upgrade) => (isDocument(now) ? upgrade(now) : now),
-      document,
-    );
-    const definition = v.parse(Definition, upgraded);
+    const definition = v.parse(Definition, upToDate(document, from));
     return definition.type === 'settings' ? { ...definition, format: FORMAT } : definition;
   });
 }

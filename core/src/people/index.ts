@@ -1,1 +1,2 @@
 export * from './rights';
+export * from './viewer';

@@ -1,6 +1,7 @@
 import { attempt, columnsRead, some, type Bound } from '../expression';
 import {
   conditionIn,
+  fieldOf,
   isGiven,
   isStored,
   rulesOf,
@@ -88,6 +89,10 @@ function brokenRule(
   if (!fromRowAlone(bound)) return null;
   const read = fieldsRead(bound, table);
   if (checking.known && read.some((id) => !checking.known!.has(id))) return null;
+  // A number that is still to be given is the file's to ask about.
+  const isOpen = (id: string): boolean =>
+    (row[id] ?? null) === null && fieldOf(table, id)?.type.kind === 'runningNumber';
+  if (checking.isNew && read.some(isOpen)) return null;
   if (!checking.isNew && (rule.newRowsOnly || asksToday(bound))) {
     const { was } = checking;
     if (!was || read.every((id) => (was[id] ?? null) === (row[id] ?? null))) return null;

@@ -1,5 +1,5 @@
 import { Temporal } from 'temporal-polyfill';
-import { instantText, parseInstant } from './dates';
+import { daysFromCivil, instantText, parseInstant } from './dates';
 
 /** True for a name of the IANA time zone database that this engine knows. */
 export function isTimeZone(zone: string): boolean {
@@ -56,7 +56,7 @@ export function todaySql(zone: string): string {
 const todays = new Map<string, string>();
 
 function writtenToday(zone: string): string {
-  const begin = Date.UTC(FIRST_YEAR, 0, 1) / 1000;
+  const begin = daysFromCivil(FIRST_YEAR, 1, 1) * 86_400;
   const steps: { readonly until: number; readonly offset: number }[] = [];
   let at = Temporal.Instant.fromEpochMilliseconds(begin * 1000).toZonedDateTimeISO(zone);
   for (;;) {

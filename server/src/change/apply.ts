@@ -19,7 +19,7 @@ import type { JobPool } from '../jobs/pool';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import type { Files } from '../store/files';
-import { change as changeLog, history } from '../store/file-schema';
+import { change as changeLog, history, log } from '../store/file-schema';
 import { keptProblem, runChecks, runSteps, StepError, type CheckResult, type Tell } from './run';
 
 /** What a child is given to apply a draft. */
@@ -117,6 +117,10 @@ export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult 
   }
 }
 
+/** The entry of the log for a change of the design. */
+export const logged = (orm: Orm, at: string, by: string): number =>
+  orm.insert(log).values({ at, by, what: 'design' }).returning({ id: log.id }).all()[0]!.id;
+
 function inTransaction(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell): ApplyResult {
   const version = designVersion(orm);
   if (version !== order.base) return { done: false, moved: version };
@@ -141,7 +145,8 @@ function inTransaction(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell):
     };
   const kept = keptProblem(db, evolved.design);
   if (kept !== null) return { done: false, message: kept, findings: null };
-  saveDesign(orm, evolved.design);
+  saveDesign(orm, evolved.design, { at: order.now, by: order.by });
+  const entry = logged(orm, order.now, order.by);
   const mark = orm
     .select({ id: max(history.id) })
     .from(history)
@@ -153,6 +158,7 @@ function inTransaction(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell):
       by: order.by,
       what: 'draft applied',
       changes: JSON.stringify(order.changes),
+      log: entry,
       safeCopy: order.copy,
       before: JSON.stringify(before),
       after: JSON.stringify(evolved.design),

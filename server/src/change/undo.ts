@@ -4,6 +4,7 @@ import { and, desc, eq, gt, isNull, max } from 'drizzle-orm';
 import {
   checkPlan,
   COPY,
+  readChanges,
   steps,
   tablesRekeyed,
   UndoCarrier,
@@ -11,7 +12,7 @@ import {
   type Applied,
   type Change,
 } from '@heathridge/core/change';
-import { idsUsed, type Design } from '@heathridge/core/design';
+import { idsUsed, readDesign, type Design } from '@heathridge/core/design';
 import { sqlText } from '@heathridge/core/expression';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
@@ -20,7 +21,7 @@ import { loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import type { Files, OpenFile } from '../store/files';
 import { change as changeLog, history } from '../store/file-schema';
-import { copyName, discardCopy, locked, MOST_TIME, type ApplyResult } from './apply';
+import { copyName, discardCopy, locked, logged, MOST_TIME, type ApplyResult } from './apply';
 import { runChecks, runSteps, type Tell } from './run';
 
 /** An applied draft, as the list of applied changes shows it. */
@@ -47,8 +48,8 @@ export function appliedChanges(file: OpenFile): AppliedChange[] {
     at,
     by,
     what: what as AppliedChange['what'],
-    changes: what === 'draft applied' ? (JSON.parse(changes) as Change[]) : [],
-    names: before === null ? {} : namesIn(JSON.parse(before) as Design, idsUsed(JSON.parse(changes))),
+    changes: what === 'draft applied' ? readChanges(JSON.parse(changes)) : [],
+    names: before === null ? {} : namesIn(readDesign(JSON.parse(before)), idsUsed(JSON.parse(changes))),
     undoneAt,
     undoneBy,
     canUndo:
@@ -132,9 +133,9 @@ export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
     if (!row?.before || !row.after || !row.safeCopy)
       return { done: false, message: 'There is no record of how it was before.', findings: null };
     const applied: Applied = {
-      before: JSON.parse(row.before) as Design,
-      after: JSON.parse(row.after) as Design,
-      changes: JSON.parse(row.changes) as Change[],
+      before: readDesign(JSON.parse(row.before)),
+      after: readDesign(JSON.parse(row.after)),
+      changes: readChanges(JSON.parse(row.changes)),
     };
     db.exec(`ATTACH ${sqlText(join(order.copies, row.safeCopy))} AS ${COPY}`);
     tell({ step: 0, of: 1, what: 'Taking a safe copy' });
@@ -199,7 +200,7 @@ function inTransaction(
       message: `${orphans.length} rows written since would point to rows that are gone.`,
       findings: null,
     };
-  saveDesign(orm, target);
+  saveDesign(orm, target, { at: order.now, by: order.by });
   orm
     .update(changeLog)
     .set({ undoneAt: order.now, undoneBy: order.by })
@@ -211,6 +212,7 @@ function inTransaction(
       at: order.now,
       by: order.by,
       what: 'draft undone',
+      log: logged(orm, order.now, order.by),
       changes: JSON.stringify({ undoes: order.version }),
       safeCopy: order.copy,
       historyMark:

@@ -80,7 +80,7 @@ class World {
     this.db.exec(`PRAGMA application_id = ${APPLICATION_ID}; PRAGMA synchronous = OFF`);
     this.orm = ormOver(this.db);
     migrate(this.orm, 'file');
-    saveDesign(this.orm, emptyDesign());
+    saveDesign(this.orm, emptyDesign(), { at: '', by: '' });
     const [a, b] = [this.table(), this.table()];
     const changes: Change[] = [
       { change: 'addTable', table: a },

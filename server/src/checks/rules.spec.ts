@@ -443,7 +443,7 @@ describe('lookups', () => {
       'SELECT asset_number FROM instrument i WHERE NOT EXISTS (SELECT 1 FROM hire h WHERE h.instrument = i.asset_number) ORDER BY value DESC LIMIT 30',
     ).length;
     expect(offered.length).toBe(expected);
-    const drop = await office.call('DELETE', 'definitions/q_neverHired');
+    const drop = await office.drop('q_neverHired');
     expect(drop.status).toBe(422);
     expect(drop.body.detail).toContain('Hire');
   });

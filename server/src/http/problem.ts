@@ -18,6 +18,8 @@ export const PROBLEMS = {
   'rows-refused': [422, 'Some rows were refused'],
   'name-taken': [409, 'This name is taken'],
   stopped: [408, 'This took too long and was stopped'],
+  'later-format': [409, 'This file is of a later version'],
+  'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
   'disk-full': [507, 'The disk is full'],
   unexpected: [500, 'Something went wrong on our side'],
@@ -31,6 +33,8 @@ export interface ProblemExtras {
   readonly findings?: unknown;
   readonly issues?: readonly { readonly path: string; readonly message: string }[];
   readonly version?: number;
+  /** On a clash of documents: theirs, who saved it and when. */
+  readonly theirs?: unknown;
 }
 
 /** An error that becomes a problem document (RFC 9457). `detail` is for people. */

@@ -1,6 +1,8 @@
+import type { CreateRateLimitOptions } from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import type { GenericSchema, InferOutput } from 'valibot';
-import { mayCall, type Need, type Role } from '@heathridge/core/people';
+import * as v from 'valibot';
+import type { Form } from '@heathridge/core/design';
+import { mayCall, type Need, type Role, type Viewer } from '@heathridge/core/people';
 import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
@@ -17,6 +19,8 @@ export interface Call<Body = undefined, Query = undefined> {
   readonly body: Body;
   /** Throws `not-signed-in` when nobody is. */
   readonly person: Person;
+  /** Who looks at the file, through the screen that the address names. Throws `not-found` when it is gone. */
+  readonly viewer: Viewer;
   readonly file: OpenFile;
   readonly reply: FastifyReply;
   readonly request: FastifyRequest;
@@ -24,7 +28,7 @@ export interface Call<Body = undefined, Query = undefined> {
   readonly gone: AbortSignal;
 }
 
-export interface RouteSpec<B extends GenericSchema | undefined, Q extends GenericSchema | undefined> {
+export interface RouteSpec<B extends v.GenericSchema | undefined, Q extends v.GenericSchema | undefined> {
   readonly method: 'GET' | 'POST' | 'PUT' | 'DELETE';
   /** A path with `:file` works on that file; `needs` is then about the role in it. */
   readonly url: string;
@@ -35,8 +39,8 @@ export interface RouteSpec<B extends GenericSchema | undefined, Q extends Generi
   readonly rateLimit?: { readonly max: number; readonly timeWindow: string };
   handler(
     call: Call<
-      B extends GenericSchema ? InferOutput<B> : undefined,
-      Q extends GenericSchema ? InferOutput<Q> : undefined
+      B extends v.GenericSchema ? v.InferOutput<B> : undefined,
+      Q extends v.GenericSchema ? v.InferOutput<Q> : undefined
     >,
   ): unknown;
 }
@@ -47,8 +51,8 @@ export interface RouteRecord {
   readonly url: string;
   readonly needs: Need;
   readonly summary: string;
-  readonly body?: GenericSchema | undefined;
-  readonly query?: GenericSchema | undefined;
+  readonly body?: v.GenericSchema | undefined;
+  readonly query?: v.GenericSchema | undefined;
 }
 
 /** Registers routes; rights, origin, query and body are checked here and nowhere else. */
@@ -60,7 +64,12 @@ export class Router {
     private readonly context: Context,
   ) {}
 
-  add<B extends GenericSchema | undefined = undefined, Q extends GenericSchema | undefined = undefined>(
+  /** Counts calls by a key of one's own: for limits that are not about addresses. */
+  limiter(options: CreateRateLimitOptions): ReturnType<FastifyInstance['createRateLimit']> {
+    return this.app.createRateLimit(options);
+  }
+
+  add<B extends v.GenericSchema | undefined = undefined, Q extends v.GenericSchema | undefined = undefined>(
     spec: RouteSpec<B, Q>,
   ): void {
     const { method, url, needs, summary, body, query } = spec;
@@ -70,16 +79,17 @@ export class Router {
       url,
       config: spec.rateLimit ? { rateLimit: { ...spec.rateLimit } } : {},
       handler: async (request, reply) => {
-        if (method !== 'GET') sameOrigin(request);
-        const params = request.params as Record<string, string>;
-        const person = this.person(request);
+        const params = checkedParams(request.params as Record<string, string>);
+        const token = tokenOf(request);
+        if (method !== 'GET' && token?.from !== 'header') sameOrigin(request);
+        const person = token ? this.context.accounts.person(token.value) : null;
         const role =
           person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
         this.check(needs, person, role, params['file']);
         const gone = new AbortController();
         reply.raw.once('close', () => gone.abort());
         const { context } = this;
-        const call = {
+        const call: Pick<Call, 'person' | 'file' | 'viewer'> & Record<string, unknown> = {
           context,
           params,
           reply,
@@ -94,15 +104,15 @@ export class Router {
           get file() {
             return context.files.get(params['file'] ?? '');
           },
+          get viewer(): Viewer {
+            const { id, name } = call.person;
+            const screen = params['screen'] === undefined ? null : screenAt(call.file, params['screen']);
+            return { id, name, role: role ?? 'colleague', screen };
+          },
         };
         return spec.handler(call as never);
       },
     });
-  }
-
-  private person(request: FastifyRequest): Person | null {
-    const token = request.cookies[COOKIE];
-    return token ? this.context.accounts.person(token) : null;
   }
 
   private check(needs: Need, person: Person | null, role: Role | null, file: string | undefined): void {
@@ -115,15 +125,48 @@ export class Router {
   }
 }
 
+function screenAt(file: OpenFile, id: string): Form {
+  const form = file.design.forms.find((candidate) => candidate.id === id);
+  if (!form) throw new Problem('not-found', 'This screen is no longer there.');
+  return form;
+}
+
+/** What the parts of an address may look like: anything else is no address of ours. */
+const PARAM = v.pipe(v.string(), v.regex(/^[A-Za-z0-9_-]{1,60}$/));
+
+function checkedParams(params: Readonly<Record<string, string>>): Readonly<Record<string, string>> {
+  for (const value of Object.values(params))
+    if (!v.is(PARAM, value)) throw new Problem('not-found', 'There is nothing at this address.');
+  return params;
+}
+
+/** The token of a session: browsers send it as a cookie, programs as `Authorization: Bearer …`. */
+function tokenOf(
+  request: FastifyRequest,
+): { readonly value: string; readonly from: 'cookie' | 'header' } | null {
+  const bearer = /^Bearer ([\w-]+)$/.exec(request.headers.authorization ?? '')?.[1];
+  if (bearer !== undefined) return { value: bearer, from: 'header' };
+  const cookie = request.cookies[COOKIE];
+  return cookie ? { value: cookie, from: 'cookie' } : null;
+}
+
+/**
+ * Another site can make a browser send our cookie, but not an Origin that is ours; a program that sends none
+ * proves by its token, which no other site can read, that it was meant.
+ */
 function sameOrigin(request: FastifyRequest): void {
   const { origin } = request.headers;
-  if (origin === undefined) return;
+  if (origin === undefined)
+    throw new Problem(
+      'wrong-origin',
+      'A request that writes names its origin, or carries the token of a session in its Authorization header.',
+    );
   let host: string;
   try {
     ({ host } = new URL(origin));
   } catch {
     throw new Problem('wrong-origin', 'The address this request came from cannot be read.');
   }
-  if (host !== request.headers.host)
+  if (host !== request.host.replace(/:(80|443)$/, '') && host !== request.host)
     throw new Problem('wrong-origin', 'Requests that write must come from this site itself.');
 }

@@ -32,6 +32,8 @@ export async function servePages(app: FastifyInstance, folder: string): Promise<
     root: folder,
     index: false,
     wildcard: false,
+    // It has a nonce of its own each time, and is served below.
+    globIgnore: ['**/index.html'],
     maxAge: '1y',
     immutable: true,
   });
@@ -43,7 +45,7 @@ export async function servePages(app: FastifyInstance, folder: string): Promise<
       .type('text/html; charset=utf-8')
       .send(page.replaceAll('__NONCE__', nonce));
   };
-  app.get('/', (_, reply) => send(reply));
+  for (const address of ['/', '/index.html']) app.get(address, (_, reply) => send(reply));
   app.setNotFoundHandler((request, reply) => {
     const wantsPage =
       request.method === 'GET' &&

@@ -12,32 +12,79 @@ export interface JobOptions {
   readonly limit?: number;
   /** Hears how far the job is. */
   readonly tell?: Tell;
+  /** The line it waits in; by default that of its task. */
+  readonly queue?: Queue;
 }
 
-const MOST_RUNNING = 4;
+/** What waits in lines of its own, so that nobody at a form waits for a report. */
+export type Queue = 'short' | 'long' | 'write' | 'background';
+
+/** Children that work at once for each line. */
+const MOST_RUNNING: Readonly<Record<Queue, number>> = { short: 3, long: 2, write: 2, background: 1 };
+
+const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
+  window: 'short',
+  count: 'short',
+  list: 'short',
+  choices: 'short',
+  apply: 'write',
+  undo: 'write',
+  adopt: 'write',
+  anchors: 'background',
+};
+
+const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
 
 /** Children that do long reads: the engine cannot be interrupted from inside, a process can be killed. */
 export class JobPool {
   private idle: ChildProcess[] = [];
-  private running = 0;
-  private readonly waiting: (() => void)[] = [];
+  private readonly lines: Record<Queue, { running: number; readonly waiting: (() => void)[] }> = {
+    short: { running: 0, waiting: [] },
+    long: { running: 0, waiting: [] },
+    write: { running: 0, waiting: [] },
+    background: { running: 0, waiting: [] },
+  };
   private closed = false;
 
   /** Runs a task on a file. Rejects with a `stopped` or `query-failed` problem, or an Error for a defect. */
   async run<T extends Task>(
     path: string,
     task: T,
-    { signal, limit = 60_000, tell }: JobOptions = {},
+    { signal, limit = 60_000, tell, queue = queueOf(task) }: JobOptions = {},
   ): Promise<Results[T['task']]> {
-    if (this.running >= MOST_RUNNING) await new Promise<void>((resolve) => this.waiting.push(resolve));
-    this.running++;
+    const line = this.lines[queue];
+    await this.turn(queue, signal);
     try {
-      if (signal?.aborted) throw new Problem('stopped', 'This was stopped before it began.');
+      if (signal?.aborted) throw gaveUp();
       return (await this.job(path, task, signal, limit, tell)) as Results[T['task']];
     } finally {
-      this.running--;
-      this.waiting.shift()?.();
+      // Whoever waits takes the place over.
+      const next = line.waiting.shift();
+      if (next) next();
+      else line.running--;
     }
+  }
+
+  /** Waits until a child is free in a line, unless whoever asked gives up before. */
+  private turn(queue: Queue, signal: AbortSignal | undefined): Promise<void> {
+    const line = this.lines[queue];
+    if (line.running < MOST_RUNNING[queue]) {
+      line.running++;
+      return Promise.resolve();
+    }
+    const { waiting } = line;
+    return new Promise((resolve, reject) => {
+      const next = (): void => {
+        signal?.removeEventListener('abort', leave);
+        resolve();
+      };
+      const leave = (): void => {
+        waiting.splice(waiting.indexOf(next), 1);
+        reject(gaveUp());
+      };
+      waiting.push(next);
+      signal?.addEventListener('abort', leave, { once: true });
+    });
   }
 
   /** Starts a child ahead of need, so that the first query does not wait for one. */
@@ -99,6 +146,8 @@ export class JobPool {
     });
   }
 }
+
+const gaveUp = (): Problem => new Problem('stopped', 'This was stopped before it began.');
 
 /** The child's code lies beside the built server, or beside this source when it runs from source. */
 function start(): ChildProcess {

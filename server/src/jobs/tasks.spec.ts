@@ -143,7 +143,7 @@ describe('reports over the demo', () => {
   });
 
   it('print as they are saved', async () => {
-    expect((await office.call('PUT', 'definitions/p_t', REPORT)).status).toBe(200);
+    expect((await office.put(REPORT)).status).toBe(200);
     const { status, raw, headers } = await office.call('GET', 'reports/p_t/pdf');
     expect(status).toBe(200);
     expect(raw.subarray(0, 5).toString()).toBe('%PDF-');

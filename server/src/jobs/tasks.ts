@@ -11,6 +11,7 @@ import {
 } from '@heathridge/core/design';
 import { compileQuery, type CompiledQuery, type FunnelPart, type ResultColumn } from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
+import type { Viewer } from '@heathridge/core/people';
 import type { Value } from '@heathridge/core/values';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
 import { linkOffers } from '../change/offers';
@@ -30,6 +31,7 @@ import { countRows, readWindow, type WindowRequest } from '../rows/window';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
 import type { AdoptOrder } from '../store/adopt';
+import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
 import type { Connection } from '../store/driver';
 
 /** Work that may take long: it is done in a child process, which can be stopped. */
@@ -68,15 +70,29 @@ export type Task =
       readonly today: string;
       readonly pdf: boolean;
     }
+  | { readonly task: 'sound'; readonly design: Design }
+  | {
+      readonly task: 'unsound';
+      readonly design: Design;
+      readonly number: number;
+      readonly offset: number;
+    }
   | { readonly task: 'anchors'; readonly sql: string }
   | {
       readonly task: 'window';
       readonly design: Design;
+      readonly viewer: Viewer;
       readonly table: string;
       readonly request: WindowRequest;
     }
   | { readonly task: 'count'; readonly design: Design; readonly table: string; readonly search: string }
-  | { readonly task: 'list'; readonly design: Design; readonly table: string; readonly request: ListRequest }
+  | {
+      readonly task: 'list';
+      readonly design: Design;
+      readonly viewer: Viewer;
+      readonly table: string;
+      readonly request: ListRequest;
+    }
   | {
       readonly task: 'choices';
       readonly design: Design;
@@ -104,6 +120,8 @@ export interface Results {
   adopt: readonly string[];
   query: QueryResult;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
+  sound: Soundness;
+  unsound: readonly FoundRow[];
   anchors: readonly (readonly (string | number | null)[])[];
   window: string;
   count: number;
@@ -138,6 +156,10 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return foundRows(db, task);
     case 'offers':
       return linkOffers(db, task.design, task.candidates, task.every, tell);
+    case 'sound':
+      return askSoundness(db, task.design, tell);
+    case 'unsound':
+      return unsoundRows(db, task.design, task.number, task.offset);
     case 'anchors':
       return db.prepare(task.sql).raw().all() as Results['anchors'];
     case 'query':
@@ -145,11 +167,11 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'report':
       return runReport(db, task);
     case 'window':
-      return readWindow(db, task.design, tableOf(task.design, task.table), task.request, null);
+      return readWindow(db, task.design, task.viewer, tableOf(task.design, task.table), task.request, null);
     case 'count':
       return countRows(db, task.design, tableOf(task.design, task.table), task.search);
     case 'list':
-      return readList(db, task.design, tableOf(task.design, task.table), task.request);
+      return readList(db, task.design, task.viewer, tableOf(task.design, task.table), task.request);
     case 'choices': {
       const field = findField(task.design, task.field)?.field;
       return field ? readChoices(db, task.design, field, task.request) : [];

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { and, eq, lt, sql } from 'drizzle-orm';
+import { and, eq, inArray, lt } from 'drizzle-orm';
 import { hash, verify } from '@node-rs/argon2';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
@@ -23,6 +23,9 @@ export interface DemoSignIn {
 const SESSION_DAYS = 14;
 const LEAST_PASSWORD = 10;
 
+/** Sessions whose people are remembered at once. */
+const MOST_REMEMBERED = 10_000;
+
 /** Argon2id with the parameters of OWASP's Password Storage Cheat Sheet (19 MiB, 2 passes, 1 lane). */
 const ARGON = { memoryCost: 19456, timeCost: 2, parallelism: 1 };
 
@@ -30,22 +33,45 @@ const digest = (token: string): string => createHash('sha256').update(token).dig
 
 /** Accounts, their sessions and their kept drafts, in the registry. */
 export class Accounts {
+  private readonly people = new Map<string, { readonly person: Person; readonly until: string }>();
+
   constructor(
     private readonly registry: Orm,
     private readonly clock: Clock,
-  ) {}
-
-  count(): number {
-    return (
-      this.registry
-        .select({ n: sql<number>`count(*)` })
-        .from(account)
-        .get()?.n ?? 0
-    );
+    /** Whether the demo's passwords, which everybody knows, open anything. */
+    private readonly demoOpen = true,
+  ) {
+    if (!demoOpen) this.closeDemo();
   }
 
-  /** Throws a problem for a login that is taken or odd, or a password that is too short. */
-  async create(login: string, name: string, password: string, maker: boolean): Promise<Person> {
+  /** True while nobody can sign in: accounts of the demo do not count where they are closed. */
+  isEmpty(): boolean {
+    const closed = this.demoOpen ? [] : this.demoLogins();
+    const all = this.registry.select({ login: account.login }).from(account).all();
+    return all.every(({ login }) => closed.includes(login));
+  }
+
+  /** Makes the first account, the builder’s. Throws `not-allowed` once there is one, whoever was quicker. */
+  async createFirst(login: string, name: string, password: string): Promise<Person> {
+    this.assertEmpty();
+    return this.create(login, name, password, true, () => this.assertEmpty());
+  }
+
+  private assertEmpty(): void {
+    if (!this.isEmpty()) throw new Problem('not-allowed', 'The first account is made already.');
+  }
+
+  /**
+   * Throws a problem for a login that is taken or odd, or a password that is too short. `still` is asked once
+   * more when the password is hashed, which takes its time.
+   */
+  async create(
+    login: string,
+    name: string,
+    password: string,
+    maker: boolean,
+    still: () => void = () => undefined,
+  ): Promise<Person> {
     const key = login.trim().toLowerCase();
     if (!/^[\p{L}\p{N}._@+-]{2,60}$/u.test(key))
       throw new Problem('bad-request', 'A sign-in name has 2 to 60 letters, digits or . _ @ + -');
@@ -58,6 +84,10 @@ export class Accounts {
       throw new Problem('name-taken', `Somebody signs in as “${key}” already.`);
     const person = { id: this.clock.id('a'), login: key, name: name.trim().slice(0, 60), maker };
     const passwordHash = await hash(password, ARGON);
+    // Nothing else runs from here to the insert.
+    still();
+    if (this.registry.select().from(account).where(eq(account.login, key)).get())
+      throw new Problem('name-taken', `Somebody signs in as “${key}” already.`);
     this.registry
       .insert(account)
       .values({ ...person, passwordHash, createdAt: this.clock.now() })
@@ -73,7 +103,9 @@ export class Accounts {
       .where(eq(account.login, login.trim().toLowerCase()))
       .get();
     const matches = await verify(found?.passwordHash ?? NOBODY, password);
-    if (!found || !matches) throw new Problem('wrong-sign-in', 'This name and password do not go together.');
+    const closed = !this.demoOpen && found !== undefined && this.demoLogins().includes(found.login);
+    if (!found || !matches || closed)
+      throw new Problem('wrong-sign-in', 'This name and password do not go together.');
     const token = randomBytes(32).toString('base64url');
     this.registry.delete(session).where(lt(session.expiresAt, this.clock.now())).run();
     const expiresAt = new Date(Date.parse(this.clock.now()) + SESSION_DAYS * 86_400_000).toISOString();
@@ -84,7 +116,23 @@ export class Accounts {
     return token;
   }
 
+  /** Who a session's token stands for; null when it stands for nobody. Remembered until it ends. */
   person(token: string): Person | null {
+    const id = digest(token);
+    const known = this.people.get(id);
+    if (known && known.until > this.clock.now()) return known.person;
+    const found = this.readPerson(id);
+    if (!found) {
+      this.people.delete(id);
+      return null;
+    }
+    const { expiresAt, ...person } = found;
+    if (this.people.size >= MOST_REMEMBERED) this.people.clear();
+    this.people.set(id, { person, until: expiresAt });
+    return person;
+  }
+
+  private readPerson(id: string): (Person & { readonly expiresAt: string }) | null {
     const found = this.registry
       .select({
         id: account.id,
@@ -95,21 +143,40 @@ export class Accounts {
       })
       .from(session)
       .innerJoin(account, eq(account.id, session.account))
-      .where(eq(session.id, digest(token)))
+      .where(eq(session.id, id))
       .get();
-    if (!found || found.expiresAt < this.clock.now()) return null;
-    const { expiresAt: _, ...person } = found;
-    return person;
+    return !found || found.expiresAt < this.clock.now() ? null : found;
   }
 
   signOut(token: string): void {
+    this.people.delete(digest(token));
     this.registry
       .delete(session)
       .where(eq(session.id, digest(token)))
       .run();
   }
 
+  /** The demo's sign-ins, as everybody may see them; none where they are closed. */
   demoSignIns(): DemoSignIn[] {
+    return this.demoOpen ? this.rememberedDemo() : [];
+  }
+
+  private demoLogins(): string[] {
+    return this.rememberedDemo().map(({ login }) => login);
+  }
+
+  /** Ends the sessions of the demo's people. */
+  private closeDemo(): void {
+    const logins = this.demoLogins();
+    if (logins.length === 0) return;
+    const people = this.registry
+      .select({ id: account.id })
+      .from(account)
+      .where(inArray(account.login, logins));
+    this.registry.delete(session).where(inArray(session.account, people)).run();
+  }
+
+  private rememberedDemo(): DemoSignIn[] {
     const found = this.registry.select().from(fact).where(eq(fact.name, 'demo')).get();
     return found ? (JSON.parse(found.value) as DemoSignIn[]) : [];
   }

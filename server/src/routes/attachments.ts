@@ -18,14 +18,7 @@ export function attachmentRoutes(router: Router): void {
     handler: ({ context, file, person, query, request }) => {
       if (!Buffer.isBuffer(request.body))
         throw new Problem('bad-request', 'The bytes of the file must be sent as application/octet-stream.');
-      return keepAttachment(
-        file,
-        query.name,
-        request.body,
-        query.picture === 'yes',
-        person.name,
-        context.clock,
-      );
+      return keepAttachment(file, query.name, request.body, query.picture === 'yes', person, context.clock);
     },
   });
   for (const part of ['whole', 'preview'] as const)
@@ -34,8 +27,8 @@ export function attachmentRoutes(router: Router): void {
       url: `/api/files/:file/attachments/:attachment${part === 'whole' ? '' : '/preview'}`,
       needs: 'colleague',
       summary: part === 'whole' ? 'An attachment' : 'A small copy of a picture',
-      handler: ({ file, params, reply }) => {
-        const { name, type, bytes } = readAttachment(file, Number(params['attachment']), part);
+      handler: ({ file, viewer, params, reply }) => {
+        const { name, type, bytes } = readAttachment(file, viewer, Number(params['attachment']), part);
         const shown = type.startsWith('image/') ? 'inline' : 'attachment';
         return reply
           .type(type)

@@ -3,6 +3,15 @@ import { join } from 'node:path';
 import { field, number, table } from '../../../core/src/design/testing/office';
 import { Office, type Answer } from '../testing/office';
 
+const FORM = {
+  type: 'form',
+  label: 'X',
+  fields: [],
+  hidden: [],
+  subforms: [],
+  rights: { add: true, change: true, delete: true },
+};
+
 describe('bad input', () => {
   let office: Office;
   beforeAll(async () => (office = await Office.open()));
@@ -140,19 +149,27 @@ describe('bad input', () => {
       'a form on a table that is gone',
       'PUT',
       'definitions/o_x',
-      { type: 'form', id: 'o_x', label: 'X', table: 't_gone', fields: [], hidden: [], subforms: [] },
+      { document: { ...FORM, id: 'o_x', table: 't_gone' }, base: 0 },
       422,
     ],
     [
       'a definition under another id',
       'PUT',
       'definitions/o_y',
-      { type: 'form', id: 'o_x', label: 'X', table: 't_hire', fields: [], hidden: [], subforms: [] },
+      { document: { ...FORM, id: 'o_x', table: 't_hire' }, base: 0 },
       400,
     ],
-    ['a table saved past the draft', 'PUT', 'definitions/t_hire', { type: 'table', id: 't_hire' }, 400],
-    ['dropping a query that a report prints', 'DELETE', 'definitions/q_overdue', undefined, 422],
-    ['dropping what is not there', 'DELETE', 'definitions/q_gone', undefined, 404],
+    [
+      'a table saved past the draft',
+      'PUT',
+      'definitions/t_hire',
+      { document: { type: 'table', id: 't_hire' }, base: 1 },
+      400,
+    ],
+    ['dropping a query that a report prints', 'DELETE', 'definitions/q_overdue?base=1', undefined, 422],
+    ['dropping what is not there', 'DELETE', 'definitions/q_gone?base=1', undefined, 404],
+    ['dropping without saying what was read', 'DELETE', 'definitions/q_overdue', undefined, 400],
+    ['a query that somebody else has changed', 'DELETE', 'definitions/q_neverHired?base=7', undefined, 409],
     ['a report that is gone', 'GET', 'reports/p_gone/pdf', undefined, 404],
     ['a record key that is no JSON', 'GET', 'desk/screens/o_hireDesk/record?key=[14', undefined, 400],
     ['a record that is not there', 'GET', 'desk/screens/o_hireDesk/record?key=[1]', undefined, 404],

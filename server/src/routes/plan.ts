@@ -1,28 +1,16 @@
 import * as v from 'valibot';
-import { Carrier, Change, checkPlan, documentProblems } from '@heathridge/core/change';
-import {
-  asText,
-  catalogOf,
-  dependantsOf,
-  displayOf,
-  fieldOf,
-  Form,
-  Id,
-  linkCandidates,
-  Query,
-  Report,
-  validateTables,
-} from '@heathridge/core/design';
-import { bind, sqlName, toSql } from '@heathridge/core/expression';
-import type { RowKey } from '@heathridge/core/rows';
+import { Carrier, Change, checkPlan, readChanges } from '@heathridge/core/change';
+import { fieldOf, Id, linkCandidates, validateTables } from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
 import { applyDraft, drafted } from '../change/apply';
-import type { FoundRow, Tell } from '../change/run';
 import { appliedChanges, undoDraft } from '../change/undo';
 import { todayIn } from '../http/context';
 import { Problem } from '../http/problem';
-import type { Call, Router } from '../http/routes';
-import { keyColumns, rowObject } from '../rows/json';
-import { dropDefinition, putDefinition } from '../store/definitions';
+import type { Router } from '../http/routes';
+import { watched, Watch } from '../http/watched';
+import { askOnOpening } from '../change/soundness';
+import { rowsToMend } from '../rows/to-mend';
+import { definitionVersions } from '../store/definitions';
 import { assertWritable, type OpenFile } from '../store/files';
 import { place } from '../store/file-schema';
 
@@ -32,51 +20,21 @@ export const Draft = v.object({
   changes: v.pipe(v.array(Change), v.maxLength(1000)),
 });
 
-/** A name by which the caller can ask how far the work is. */
-const Watch = v.optional(v.pipe(v.string(), v.regex(/^[\w-]{1,40}$/)));
-const WatchedDraft = v.object({ ...Draft.entries, watch: Watch });
-
-/** Runs long work and lets whoever watches it see how far it is. */
-async function watched<T>(
-  { context, person, gone }: Pick<Call, 'context' | 'person' | 'gone'>,
-  watch: string | undefined,
-  work: (options: { signal: AbortSignal; tell: Tell }) => Promise<T>,
-): Promise<T> {
-  const name = `${person.id} ${watch ?? ''}`;
+/** A draft as it was kept; null when it is none that can be read any more. */
+function readDraft(kept: string): v.InferOutput<typeof Draft> | null {
   try {
-    return await work({
-      signal: gone,
-      tell: (progress) => watch !== undefined && context.progress.set(name, progress),
-    });
-  } finally {
-    context.progress.delete(name);
+    const { base, changes } = v.parse(
+      v.object({ base: Draft.entries.base, changes: v.unknown() }),
+      JSON.parse(kept),
+    );
+    return { base, changes: readChanges(changes) };
+  } catch (error) {
+    if (v.isValiError(error) || error instanceof SyntaxError) return null;
+    throw error;
   }
 }
 
-interface RowToMend {
-  readonly key: RowKey;
-  readonly value: string | number | null;
-  /** What the row is called, and its cells by field id, as they are now; null when it has gone. */
-  readonly title: string | null;
-  readonly cells: Readonly<Record<string, unknown>> | null;
-}
-
-function rowsToMend({ design, reader }: OpenFile, tableId: string, found: readonly FoundRow[]): RowToMend[] {
-  const table = design.tables.find(({ id }) => id === tableId);
-  if (!table) return [];
-  const catalog = catalogOf(design);
-  const { bound } = bind(asText(displayOf(table)), { catalog, table: table.id });
-  const title = toSql(bound, { catalog, row: 't' }).sql;
-  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const read = reader.prepare(
-    `SELECT ${title}, ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`,
-  );
-  return found.map(({ key, value }) => {
-    const row = read.raw().get(...key) as [string | null, string] | undefined;
-    const cells = row ? (JSON.parse(row[1]) as { cells: Record<string, unknown> }).cells : null;
-    return { key: [...key], value, title: row?.[0] ?? null, cells };
-  });
-}
+const WatchedDraft = v.object({ ...Draft.entries, watch: Watch });
 
 const Coordinate = v.pipe(v.number(), v.minValue(-100_000), v.maxValue(100_000));
 
@@ -100,13 +58,15 @@ export function planRoutes(router: Router): void {
     needs: 'builder',
     summary: 'All definitions of a file, the rows of each table, the places on the map and your draft',
     handler: ({ context, file, person, params }) => {
+      askOnOpening(file, context.jobs);
       const kept = context.accounts.draft(file.id, person.id);
       return {
         name: context.files.name(params['file']!),
         design: file.design,
+        versions: definitionVersions(file.orm),
         counts: counts(file),
         places: file.orm.select().from(place).all(),
-        draft: kept === null ? null : (JSON.parse(kept) as unknown),
+        draft: kept === null ? null : readDraft(kept),
         today: todayIn(context, file),
       };
     },
@@ -275,54 +235,6 @@ export function planRoutes(router: Router): void {
         ),
       );
       return { design, counts: counts(context.files.get(file.id)) };
-    },
-  });
-  router.add({
-    method: 'PUT',
-    url: '/api/files/:file/definitions/:id',
-    needs: 'builder',
-    summary: 'Save a query, a form or a report',
-    body: v.variant('type', [Query, Form, Report]),
-    handler: ({ context, file, body, params }) => {
-      if (body.id !== params['id'])
-        throw new Problem('bad-request', 'The id of the document is not the one in the address.');
-      const problems = documentProblems(file.design, body);
-      if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
-      const others = [...file.design.queries, ...file.design.forms, ...file.design.reports];
-      if (others.some(({ id, type }) => id === body.id && type !== body.type))
-        throw new Problem('bad-request', 'This id belongs to something of another kind.');
-      if (
-        others.some(
-          ({ id, type, label }) =>
-            id !== body.id && type === body.type && label.toLowerCase() === body.label.toLowerCase(),
-        )
-      )
-        throw new Problem('name-taken', `There is a ${body.type} called “${body.label}” already.`);
-      assertWritable(file);
-      file.orm.transaction((tx) => putDefinition(tx as never, body));
-      return { design: context.files.reload(file.id) };
-    },
-  });
-  router.add({
-    method: 'DELETE',
-    url: '/api/files/:file/definitions/:id',
-    needs: 'builder',
-    summary: 'Drop a query, a form or a report that nothing else uses',
-    handler: ({ context, file, params }) => {
-      const id = params['id']!;
-      const known = [...file.design.queries, ...file.design.forms, ...file.design.reports].find(
-        (document) => document.id === id,
-      );
-      if (!known) throw new Problem('not-found', 'This is no longer there.');
-      const [user] = dependantsOf(file.design, id);
-      if (user)
-        throw new Problem(
-          'design-invalid',
-          `${known.label} is used by ${user.label}: take it out there first.`,
-        );
-      assertWritable(file);
-      file.orm.transaction((tx) => dropDefinition(tx as never, id));
-      return { design: context.files.reload(file.id) };
     },
   });
 }

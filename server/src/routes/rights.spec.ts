@@ -1,6 +1,10 @@
-import { Office, type Answer } from '../testing/office';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { connect } from 'node:net';
+import { join } from 'node:path';
+import type { Form } from '@heathridge/core/design';
+import { tablesOn } from '@heathridge/core/people';
+import { Office, ORIGIN, type Answer } from '../testing/office';
 
-/** Every route with a body and parameters that would do, so that only rights can refuse it. */
 const QUERY = {
   type: 'query',
   id: 'q_new',
@@ -13,25 +17,99 @@ const QUERY = {
   sort: [],
   first: 1,
 };
+const DRAFT = { base: 1, changes: [] };
+const DELETION = { changes: [{ op: 'delete', table: 't_part', key: [999999] }] };
 
-const BODIES: Readonly<Record<string, unknown>> = {
-  'POST /api/session': { login: 'nobody', password: 'nothing' },
-  'POST /api/accounts': { login: 'xx', name: 'X', password: 'long enough for it' },
-  'POST /api/files': { name: 'Another file' },
-  'PUT /api/files/:file/places': { places: [] },
-  'PUT /api/files/:file/draft': { base: 1, changes: [] },
-  'POST /api/files/:file/draft/check': { base: 1, changes: [] },
-  'POST /api/files/:file/draft/apply': { base: 1, changes: [] },
-  'POST /api/files/:file/links/offers': {},
-  'PUT /api/files/:file/definitions/:id': QUERY,
-  'POST /api/files/:file/tables/:table/window': { start: 0, limit: 1 },
-  'POST /api/files/:file/rows': { changes: [{ op: 'delete', table: 't_part', key: [999999] }] },
-  'POST /api/files/:file/query/run': { query: QUERY },
-  'POST /api/files/:file/lookups/:field': { search: '' },
-  'POST /api/files/:file/desk/screens/:screen/lookups/:field': { search: '' },
-  'POST /api/files/:file/desk/screens/:screen/save': {
-    changes: [{ op: 'delete', table: 't_hire', key: [999999] }],
+interface Entry {
+  /** Who may call it. */
+  readonly for: 'all' | 'signed-in' | 'colleague' | 'builder';
+  /** What the builder is answered, with this body, so that rights alone can have refused the others. */
+  readonly status?: number;
+  readonly body?: unknown;
+  readonly query?: string;
+  /** Parts of the address other than the usual ones. */
+  readonly params?: Readonly<Record<string, string>>;
+}
+
+/** Every route there is: one that is missing here fails the first test. */
+const ROUTES: Readonly<Record<string, Entry>> = {
+  'GET /api/session': { for: 'all' },
+  'POST /api/session': { for: 'all', body: { login: 'nobody', password: 'nothing' }, status: 401 },
+  'DELETE /api/session': { for: 'all' },
+  'POST /api/accounts': {
+    for: 'all',
+    body: { login: 'xx', name: 'X', password: 'long enough for it' },
+    status: 403,
   },
+  'GET /api/openapi.json': { for: 'all' },
+  'GET /api/files': { for: 'signed-in' },
+  'POST /api/files': { for: 'signed-in', body: { name: 'Another file' } },
+  'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
+  'GET /api/files/:file/desk': { for: 'colleague' },
+  'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
+  'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
+  'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },
+  'POST /api/files/:file/desk/screens/:screen/save': {
+    for: 'colleague',
+    body: { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },
+    status: 422,
+  },
+  'POST /api/files/:file/desk/screens/:screen/lookups/:field': { for: 'colleague', body: { search: '' } },
+  'POST /api/files/:file/attachments': { for: 'colleague', query: 'name=x', status: 400 },
+  'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
+  'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
+  'GET /api/files/:file/design': { for: 'builder' },
+  'PUT /api/files/:file/places': { for: 'builder', body: { places: [] } },
+  'PUT /api/files/:file/draft': { for: 'builder', body: DRAFT },
+  'POST /api/files/:file/draft/check': { for: 'builder', body: DRAFT },
+  'POST /api/files/:file/draft/found': { for: 'builder', body: { ...DRAFT, number: 0, offset: 0 } },
+  'POST /api/files/:file/draft/preview': {
+    for: 'builder',
+    body: { ...DRAFT, table: 't_hire', field: 'f_hireMonthlyFee' },
+  },
+  'POST /api/files/:file/draft/apply': { for: 'builder', body: { base: 999, changes: [] }, status: 409 },
+  'POST /api/files/:file/links/offers': { for: 'builder', body: {} },
+  'GET /api/files/:file/progress/:watch': { for: 'builder' },
+  'GET /api/files/:file/changes': { for: 'builder' },
+  'POST /api/files/:file/changes/:version/undo': {
+    for: 'builder',
+    params: { version: '99' },
+    body: {},
+    status: 409,
+  },
+  'PUT /api/files/:file/definitions/:id': { for: 'builder', body: { document: QUERY, base: 0 } },
+  'DELETE /api/files/:file/definitions/:id': { for: 'builder', query: 'base=1' },
+  'GET /api/files/:file/sound': { for: 'builder' },
+  'POST /api/files/:file/sound': { for: 'builder', body: {} },
+  'POST /api/files/:file/sound/found': { for: 'builder', body: { number: 0, offset: 0 } },
+  'POST /api/files/:file/sound/repair': { for: 'builder', body: {} },
+  'POST /api/files/:file/tables/:table/window': { for: 'builder', body: { start: 0, limit: 1 } },
+  'GET /api/files/:file/tables/:table/row': { for: 'builder', query: 'key=[1]' },
+  'POST /api/files/:file/rows': { for: 'builder', body: DELETION, status: 422 },
+  'POST /api/files/:file/lookups/:field': { for: 'builder', body: { search: '' } },
+  'POST /api/files/:file/forms/preview': {
+    for: 'builder',
+    body: {
+      form: {
+        type: 'form',
+        id: 'o_x',
+        label: 'X',
+        table: 't_school',
+        fields: [],
+        hidden: [],
+        subforms: [],
+        rights: { add: true, change: true, delete: true },
+      },
+      key: null,
+    },
+  },
+  'POST /api/files/:file/query/run': { for: 'builder', body: { query: QUERY } },
+  'POST /api/files/:file/reports/pages': { for: 'builder', body: { report: null }, status: 400 },
+  'GET /api/files/:file/reports/:report/pdf': { for: 'builder' },
+  'POST /api/files/:file/map/pdf': { for: 'builder', body: {}, status: 400 },
+  'GET /api/files/:file/definitions.zip': { for: 'builder' },
+  'POST /api/files/:file/definitions/read': { for: 'builder', body: {}, status: 400 },
+  'GET /api/files/:file/schema.sql': { for: 'builder' },
 };
 
 const PARAMS: Readonly<Record<string, string>> = {
@@ -41,61 +119,33 @@ const PARAMS: Readonly<Record<string, string>> = {
   report: 'p_overdue',
   screen: 'o_hireDesk',
   attachment: '1',
+  watch: 'w',
 };
-
-/** Routes that a colleague may call; everything else under a file is the builder's. */
-const FOR_COLLEAGUES = [
-  'GET /api/files/:file/desk',
-  'GET /api/files/:file/desk/screens/:screen',
-  'GET /api/files/:file/desk/screens/:screen/list',
-  'GET /api/files/:file/desk/screens/:screen/record',
-  'POST /api/files/:file/desk/screens/:screen/save',
-  'POST /api/files/:file/desk/screens/:screen/lookups/:field',
-  'POST /api/files/:file/attachments',
-  'GET /api/files/:file/attachments/:attachment',
-  'GET /api/files/:file/attachments/:attachment/preview',
-];
-const FOR_ALL = [
-  'GET /api/session',
-  'POST /api/session',
-  'DELETE /api/session',
-  'POST /api/accounts',
-  'GET /api/openapi.json',
-];
-const SIGNED_IN = ['GET /api/files', 'POST /api/files', 'POST /api/files/adopt'];
 
 describe('rights', () => {
   let office: Office;
   beforeAll(async () => (office = await Office.open()));
   afterAll(() => office.close());
 
-  const call = (route: string, who: 'builder' | 'colleague' | null): Promise<Answer> => {
+  type Who = 'builder' | 'colleague' | null;
+  const call = (route: string, who: Who, file = office.file): Promise<Answer> => {
     const [method, url] = route.split(' ') as ['GET', string];
+    const { body, query, params } = ROUTES[route]!;
     const address = url.replace(/:(\w+)/g, (_, name: string) =>
-      name === 'file' ? office.file : PARAMS[name]!,
+      name === 'file' ? file : (params?.[name] ?? PARAMS[name]!),
     );
-    return office.call(
-      method,
-      address + (/\/(record|row)$/.test(url) ? '?key=[1417]' : ''),
-      BODIES[route],
-      who,
-    );
+    return office.call(method, query ? `${address}?${query}` : address, body, who);
   };
+  const routesFor = (...who: Entry['for'][]): string[] =>
+    Object.keys(ROUTES).filter((route) => who.includes(ROUTES[route]!.for));
 
   it('are written down for every route there is', () => {
     const known = office.app.routes.map(({ method, url }) => `${method} ${url}`);
-    const others = known.filter((route) => ![...FOR_ALL, ...SIGNED_IN, ...FOR_COLLEAGUES].includes(route));
-    expect(others.every((route) => route.includes('/api/files/:file/'))).toBeTrue();
-    expect([...FOR_ALL, ...SIGNED_IN, ...FOR_COLLEAGUES].filter((route) => !known.includes(route))).toEqual(
-      [],
-    );
-    expect(others.length).toBeGreaterThan(12);
+    expect([...known].sort()).toEqual(Object.keys(ROUTES).sort());
   });
 
   it('keep a stranger out of everything but the front door', async () => {
-    for (const { method, url } of office.app.routes) {
-      const route = `${method} ${url}`;
-      if (FOR_ALL.includes(route)) continue;
+    for (const route of routesFor('signed-in', 'colleague', 'builder')) {
       const { status, body } = await call(route, null);
       expect(status).withContext(route).toBe(401);
       expect(body.type).withContext(route).toBe('/problems/not-signed-in');
@@ -103,56 +153,202 @@ describe('rights', () => {
   });
 
   it('keep a colleague off the Bench, by the API itself', async () => {
-    for (const { method, url } of office.app.routes) {
-      const route = `${method} ${url}`;
-      if (FOR_ALL.includes(route) || SIGNED_IN.includes(route) || FOR_COLLEAGUES.includes(route)) continue;
+    for (const route of routesFor('builder')) {
       const { status, body } = await call(route, 'colleague');
       expect(status).withContext(route).toBe(403);
       expect(body.type).withContext(route).toBe('/problems/not-allowed');
     }
-    expect((await call('POST /api/files', 'colleague')).status).toBe(403);
-    const adopt = await office.call('POST', '/api/files/adopt?name=x', undefined, 'colleague');
-    expect(adopt.status).toBe(403);
+    for (const route of ['POST /api/files', 'POST /api/files/adopt'])
+      expect((await call(route, 'colleague')).status)
+        .withContext(route)
+        .toBe(403);
+  });
+
+  it('show no sign of a file to those who may not open it', async () => {
+    const { files, accounts } = office.app.context;
+    const other = await accounts.create('somebody', 'Somebody else', 'long enough for it', true);
+    const theirs = files.create('A file of somebody else', other.id);
+    for (const route of routesFor('colleague', 'builder'))
+      for (const who of ['builder', 'colleague'] as const) {
+        const { status, body } = await call(route, who, theirs);
+        expect(status).withContext(route).toBe(404);
+        expect(body.detail).withContext(route).toContain('not open to you');
+      }
+    const { body } = await office.call('GET', '/api/files');
+    expect(body.files.map(({ id }: { id: string }) => id)).not.toContain(theirs);
   });
 
   it('open the Desk to a colleague', async () => {
-    for (const route of FOR_COLLEAGUES) {
+    for (const route of routesFor('colleague')) {
       const { status } = await call(route, 'colleague');
-      // The save names a row that is not there: refused for that, not for who asks. No bytes come with an upload.
-      const expected = route.endsWith('/save') ? 422 : route.endsWith('/attachments') ? 400 : 200;
-      expect(status).withContext(route).toBe(expected);
+      expect(status)
+        .withContext(route)
+        .toBe(ROUTES[route]!.status ?? 200);
     }
   });
 
   it('open the Bench to the builder', async () => {
-    for (const { method, url } of office.app.routes) {
-      const route = `${method} ${url}`;
-      if (FOR_ALL.includes(route)) continue;
-      const { status } = await call(route, 'builder');
-      expect([401, 403]).withContext(route).not.toContain(status);
+    for (const route of Object.keys(ROUTES)) {
+      if (route === 'DELETE /api/session') continue;
+      const { status, body } = await call(route, 'builder');
+      expect(status)
+        .withContext(`${route} ${JSON.stringify(body)}`)
+        .toBe(ROUTES[route]!.status ?? 200);
     }
   });
 
-  it('show no sign of a file to those who may not open it', async () => {
-    const other = await Office.open({ demo: false });
-    const { status, body } = await office.call('GET', `/api/files/${other.file}/design`);
-    expect(status).toBe(404);
-    expect(body.detail).toContain('not open to you');
-    await other.close();
+  it('are the same for every table, role by role', async () => {
+    const { design } = office;
+    const screen = design.forms.find(({ id }) => id === 'o_hireDesk')!;
+    const shown = new Set(tablesOn(design, screen).map(({ id }) => id));
+    for (const { id, key } of design.tables) {
+      const gone = key.map(() => 987654);
+      const deletion = { changes: [{ op: 'delete', table: id, key: gone }] };
+      const asked = async (url: string, body: unknown, who: Who): Promise<number> =>
+        (await office.call('POST', url, body, who)).status;
+      expect(await asked(`tables/${id}/window`, { start: 0, limit: 1 }, 'builder')).toBe(200);
+      expect(await asked(`tables/${id}/window`, { start: 0, limit: 1 }, 'colleague')).toBe(403);
+      expect(await asked('rows', deletion, 'builder'))
+        .withContext(id)
+        .toBe(422);
+      expect(await asked('rows', deletion, 'colleague'))
+        .withContext(id)
+        .toBe(403);
+      // Through the screen a table that it shows can be written to, and no other, whoever asks.
+      for (const who of ['builder', 'colleague'] as const)
+        expect(await asked('desk/screens/o_hireDesk/save', deletion, who))
+          .withContext(`${id} ${who}`)
+          .toBe(shown.has(id) ? 422 : 403);
+    }
+  });
+});
+
+describe('a screen', () => {
+  let office: Office;
+  beforeAll(async () => (office = await Office.open()));
+  afterAll(() => office.close());
+  const screen = (): Form => office.design.forms.find(({ id }) => id === 'o_hireDesk')!;
+  const save = (...changes: unknown[]) =>
+    office.call('POST', 'desk/screens/o_hireDesk/save', { changes }, 'colleague');
+  const record = async () =>
+    (await office.call('GET', 'desk/screens/o_hireDesk/record?key=[1417]', undefined, 'colleague')).body;
+  async function put(document: Form): Promise<void> {
+    expect((await office.put(document)).status).toBe(200);
+  }
+
+  it('changes only what is on it', async () => {
+    expect((await save({ op: 'delete', table: 't_school', key: [1] })).status).toBe(403);
+    const number = { op: 'update', table: 't_hire', key: [1417], values: { f_hireHireNumber: 5 }, was: {} };
+    expect((await save(number)).status).toBe(403);
+    const family = await office.call('POST', 'desk/screens/o_hireDesk/lookups/f_kindFamily', {}, 'colleague');
+    expect(family.status).toBe(404);
   });
 
-  it('let a screen change only what is on it', async () => {
-    const save = (changes: unknown[]) =>
-      office.call('POST', 'desk/screens/o_hireDesk/save', { changes }, 'colleague');
-    expect((await save([{ op: 'delete', table: 't_school', key: [1] }])).status).toBe(403);
-    expect(
-      (await save([{ op: 'update', table: 't_hire', key: [1417], values: { f_hireHireNumber: 5 }, was: {} }]))
-        .status,
-    ).toBe(403);
-    expect(
-      (await office.call('GET', 'desk/screens/o_hireDesk/lookups/f_kindFamily', undefined, 'colleague'))
-        .status,
-    ).toBe(404);
+  it('sends no value of a field that it hides', async () => {
+    const before = screen();
+    const [seen, ...others] = before.fields.filter(({ people }) => people === 'type');
+    await put({
+      ...before,
+      fields: [seen!],
+      hidden: others.map(({ field }) => field),
+      subforms: before.subforms.map((subform) => ({ ...subform, fields: subform.fields.slice(0, 1) })),
+    });
+    const sent = await record();
+    expect(Object.keys(sent.record.cells)).toEqual([seen!.field]);
+    for (const { rows } of sent.subforms as { rows: { cells: object }[] }[])
+      for (const { cells } of rows) expect(Object.keys(cells).length).toBeLessThanOrEqual(2);
+    const hidden = others[0]!.field;
+    const change = { op: 'update', table: 't_hire', key: [1417], values: { [hidden]: null }, was: {} };
+    expect((await save(change)).body.detail).toContain('only for reading');
+    const list = await office.call('GET', 'desk/screens/o_hireDesk', undefined, 'colleague');
+    expect((list.body.second as string[]).every((id) => id === seen!.field)).toBeTrue();
+    await put(before);
+  });
+
+  it('where every field is read lets nobody add, change, delete or move rows', async () => {
+    const before = screen();
+    const none = { add: false, change: false, delete: false };
+    await put({
+      ...before,
+      rights: none,
+      subforms: before.subforms.map((subform) => ({ ...subform, rights: { ...none, relink: false } })),
+    });
+    const link = before.subforms[0]!.link;
+    const child = office.design.tables.find(({ fields }) => fields.some(({ id }) => id === link))!;
+    const tries = [
+      { op: 'delete', table: 't_hire', key: [1417] },
+      { op: 'insert', table: 't_hire', values: {} },
+      { op: 'update', table: 't_hire', key: [1417], values: {}, was: {} },
+      { op: 'delete', table: child.id, key: [1] },
+      { op: 'insert', table: child.id, values: { [link]: 1417 } },
+      { op: 'update', table: child.id, key: [1], values: { [link]: 1417 }, was: {} },
+    ];
+    for (const change of tries)
+      expect((await save(change)).status)
+        .withContext(JSON.stringify(change))
+        .toBe(403);
+    await put(before);
+  });
+
+  it('moves rows to another record only where that is allowed', async () => {
+    const before = screen();
+    const link = before.subforms[0]!.link;
+    const child = office.design.tables.find(({ fields }) => fields.some(({ id }) => id === link))!;
+    const move = { op: 'update', table: child.id, key: [1], values: { [link]: 1417 }, was: {} };
+    expect((await save(move)).status).toBe(403);
+    await put({
+      ...before,
+      subforms: before.subforms.map((subform) => ({
+        ...subform,
+        rights: { ...subform.rights, relink: true },
+      })),
+    });
+    expect((await save(move)).status).toBe(200);
+    await put(before);
+  });
+
+  it('takes of a row that is added from a lookup only what that is asked for', async () => {
+    const player = { f_playerSurname: 'New', f_playerFirstName: 'Nell' };
+    expect((await save({ op: 'insert', table: 't_player', values: player })).status).toBe(200);
+    const more = { ...player, f_playerActive: true };
+    const refused = await save({ op: 'insert', table: 't_player', values: more });
+    expect([refused.status, refused.body.detail]).toEqual([
+      403,
+      jasmine.stringContaining('only for reading'),
+    ]);
+  });
+
+  it('gives a picture only to those who can see the row that holds it', async () => {
+    const { app, file, design } = office;
+    const { reader } = app.context.files.get(file);
+    const holders = design.tables.flatMap((table) =>
+      table.fields.filter(({ type }) => type.kind === 'picture').map((field) => ({ table, field })),
+    );
+    const get = async (id: number, who: 'builder' | 'colleague'): Promise<number> =>
+      (await office.call('GET', `attachments/${id}/preview`, undefined, who)).status;
+    expect(holders.length).toBeGreaterThan(0);
+    for (const { table, field } of holders) {
+      const [[held]] = reader
+        .prepare(`SELECT "${field.name}" FROM "${table.name}" WHERE "${field.name}" IS NOT NULL LIMIT 1`)
+        .raw()
+        .all() as [[number]];
+      expect(await get(held, 'builder')).toBe(200);
+      expect(await get(held, 'colleague')).toBe(200);
+      const forms = design.forms.filter((form) => tablesOn(design, form).includes(table));
+      const without = <T extends { field: string }>(fields: readonly T[]): T[] =>
+        fields.filter((cell) => cell.field !== field.id);
+      for (const form of forms)
+        await put({
+          ...form,
+          fields: without(form.fields),
+          subforms: form.subforms.map((subform) => ({ ...subform, fields: without(subform.fields) })),
+        });
+      expect(await get(held, 'builder')).toBe(200);
+      expect(await get(held, 'colleague'))
+        .withContext(table.name)
+        .toBe(404);
+      for (const form of forms) await put(form);
+    }
   });
 });
 
@@ -195,6 +391,7 @@ describe('signing in', () => {
       method: 'DELETE',
       url: '/api/session',
       cookies: { heathridge: cookie },
+      headers: { origin: ORIGIN },
     });
     expect(await who()).toBeNull();
   });
@@ -221,15 +418,98 @@ describe('signing in', () => {
             method: 'POST',
             url: '/api/session',
             payload: { login: 'a', password: 'b' },
+            headers: { origin: ORIGIN },
           })
         ).statusCode,
       );
     expect(tries).toEqual([401, 401, 401, 429, 429]);
     const problem = (
-      await app.server.inject({ method: 'POST', url: '/api/session', payload: { login: 'a', password: 'b' } })
+      await app.server.inject({
+        method: 'POST',
+        url: '/api/session',
+        payload: { login: 'a', password: 'b' },
+        headers: { origin: ORIGIN },
+      })
     ).json() as { type: string };
     expect(problem.type).toBe('/problems/too-many');
     await app.close();
+  });
+
+  it('is limited for one name too, from however many addresses', async () => {
+    const { buildApp } = await import('../app');
+    const app = await buildApp({
+      data: `${office.data}/named`,
+      signInsAMinute: 3,
+      trustedProxies: ['127.0.0.1'],
+    });
+    const statuses: number[] = [];
+    for (let i = 0; i < 5; i++) {
+      const { statusCode } = await app.server.inject({
+        method: 'POST',
+        url: '/api/session',
+        payload: { login: i % 2 ? 'Mara' : ' mara', password: 'wrong' },
+        headers: { origin: ORIGIN, 'x-forwarded-for': `192.0.2.${i}` },
+      });
+      statuses.push(statusCode);
+    }
+    expect(statuses).toEqual([401, 401, 401, 429, 429]);
+    await app.close();
+  });
+
+  it('takes the word of a proxy only where told', async () => {
+    const { buildApp } = await import('../app');
+    const cookieOf = async (trustedProxies: string[]): Promise<string> => {
+      const app = await buildApp({ data: `${office.data}/proxy${trustedProxies.length}`, trustedProxies });
+      await app.context.accounts.create('mara', 'Mara', 'quill-and-bow', true);
+      const { headers } = await app.server.inject({
+        method: 'POST',
+        url: '/api/session',
+        payload: { login: 'mara', password: 'quill-and-bow' },
+        headers: { origin: 'https://office.example', host: 'office.example', 'x-forwarded-proto': 'https' },
+      });
+      await app.close();
+      return String(headers['set-cookie']);
+    };
+    expect(await cookieOf([])).not.toContain('Secure');
+    expect(await cookieOf(['127.0.0.1'])).toContain('Secure');
+  });
+
+  it('makes one first account, however many ask at once', async () => {
+    const { buildApp } = await import('../app');
+    const app = await buildApp({ data: `${office.data}/race` });
+    const answers = await Promise.all(
+      ['one', 'two', 'three'].map((login) =>
+        app.server.inject({
+          method: 'POST',
+          url: '/api/accounts',
+          payload: { login, name: login, password: 'long enough for it' },
+          headers: { origin: ORIGIN },
+        }),
+      ),
+    );
+    expect(answers.map(({ statusCode }) => statusCode).sort()).toEqual([200, 403, 403]);
+    await app.close();
+  });
+
+  it('with a password of the demo opens nothing where others can reach the server', async () => {
+    const { buildApp } = await import('../app');
+    const { SIGN_INS } = await import('@heathridge/demo');
+    const data = `${office.data}/closed`;
+    const open = await buildApp({ data });
+    for (const { login, name, password } of SIGN_INS)
+      await open.context.accounts.create(login, name, password, true);
+    open.context.accounts.rememberDemo(SIGN_INS);
+    const token = await open.context.accounts.signIn('mara', 'quill-and-bow');
+    await open.close();
+    const closed = await buildApp({ data, demoOpen: false });
+    const { accounts } = closed.context;
+    await expectAsync(accounts.signIn('mara', 'quill-and-bow')).toBeRejected();
+    expect(accounts.person(token)).toBeNull();
+    expect(accounts.demoSignIns()).toEqual([]);
+    expect(accounts.isEmpty()).toBeTrue();
+    await accounts.createFirst('own', 'Own', 'long enough for it');
+    await expectAsync(accounts.createFirst('late', 'Late', 'long enough for it')).toBeRejected();
+    await closed.close();
   });
 
   it('keeps passwords as argon2id hashes only', async () => {
@@ -241,5 +521,80 @@ describe('signing in', () => {
     db.close();
     expect(hashes.length).toBe(2);
     for (const hash of hashes) expect(hash).toMatch(/^\$argon2id\$v=19\$m=19456,t=2,p=1\$/);
+  });
+});
+
+describe('requests', () => {
+  let office: Office;
+  beforeAll(async () => (office = await Office.open({ demo: false })));
+  afterAll(() => office.close());
+  const create = (name: string, headers: Record<string, string>, cookie = true) =>
+    office.app.server.inject({
+      method: 'POST',
+      url: '/api/files',
+      payload: { name },
+      headers,
+      ...(cookie ? { cookies: { heathridge: office.token } } : {}),
+    });
+
+  it('that write name their origin, or carry a token that no other site can read', async () => {
+    expect((await create('a', {})).json()).toEqual(
+      jasmine.objectContaining({ type: '/problems/wrong-origin' }),
+    );
+    expect((await create('b', { origin: 'https://elsewhere.example' })).statusCode).toBe(403);
+    expect((await create('c', { origin: 'null' })).statusCode).toBe(403);
+    expect((await create('d', { origin: ORIGIN })).statusCode).toBe(200);
+    expect((await create('e', { authorization: `Bearer ${office.token}` }, false)).statusCode).toBe(200);
+    expect((await create('f', { authorization: 'Bearer nothing' })).statusCode).toBe(401);
+  });
+
+  it('are answered with the same headers, whatever they ask for', async () => {
+    const pages = `${office.data}/pages`;
+    mkdirSync(pages);
+    writeFileSync(join(pages, 'index.html'), '<!doctype html><style nonce="__NONCE__"></style>');
+    writeFileSync(join(pages, 'main.js'), '1');
+    const { buildApp } = await import('../app');
+    const app = await buildApp({ data: `${office.data}/headers`, pages });
+    const addresses = [
+      '/',
+      '/index.html',
+      '/plan',
+      '/main.js',
+      '/api/session',
+      '/api/nothing',
+      '/%zz',
+      '/api/%',
+      '/x.png',
+    ];
+    for (const url of addresses) {
+      const { headers, body, statusCode } = await app.server.inject({ url });
+      expect(statusCode).withContext(url).toBeLessThan(500);
+      expect(headers['x-content-type-options']).withContext(url).toBe('nosniff');
+      expect(headers['content-security-policy']).withContext(url).toContain('frame-ancestors');
+      const isPage = ['/', '/index.html', '/plan'].includes(url);
+      expect(String(headers['content-type']).includes('text/html')).withContext(url).toBe(isPage);
+      if (!isPage) continue;
+      expect(headers['cache-control']).withContext(url).toBe('no-store');
+      expect(body)
+        .withContext(url)
+        .toMatch(/nonce="[A-Za-z0-9+/=]{20,}"/);
+    }
+    await app.close();
+  });
+
+  it('that are none at all are answered in words', async () => {
+    const address = await office.app.server.listen({ port: 0, host: '127.0.0.1' });
+    const answer = await new Promise<string>((resolve, reject) => {
+      const socket = connect(Number(new URL(address).port), '127.0.0.1', () =>
+        socket.write('NONSENSE\r\n\r\n'),
+      );
+      let text = '';
+      socket.on('data', (chunk) => (text += String(chunk)));
+      socket.once('end', () => resolve(text));
+      socket.once('error', reject);
+    });
+    expect(answer).toMatch(/^HTTP\/1\.1 400/);
+    expect(answer).toContain('x-content-type-options: nosniff');
+    expect(answer).toContain('/problems/bad-request');
   });
 });

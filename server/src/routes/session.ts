@@ -9,16 +9,31 @@ const SignIn = v.object({
 const NewAccount = v.object({ ...SignIn.entries, name: v.pipe(v.string(), v.maxLength(60)) });
 
 async function signIn(
-  { context, reply }: Pick<Call, 'context' | 'reply'>,
+  { context, reply, request }: Pick<Call, 'context' | 'reply' | 'request'>,
   login: string,
   password: string,
 ): Promise<unknown> {
   const token = await context.accounts.signIn(login, password);
-  void reply.setCookie(COOKIE, token, { path: '/', httpOnly: true, sameSite: 'strict', maxAge: 14 * 86_400 });
+  void reply.setCookie(COOKIE, token, {
+    path: '/',
+    httpOnly: true,
+    sameSite: 'strict',
+    secure: request.protocol === 'https',
+    maxAge: 14 * 86_400,
+  });
   return { person: context.accounts.person(token) };
 }
 
 export function sessionRoutes(router: Router, signInsAMinute: number): void {
+  /** From many addresses one name could be tried as often as there are addresses. */
+  const perAccount = router.limiter({
+    max: signInsAMinute,
+    timeWindow: '1 minute',
+    keyGenerator: ({ body }) =>
+      `account ${String((body as { login?: unknown }).login)
+        .trim()
+        .toLowerCase()}`,
+  });
   router.add({
     method: 'GET',
     url: '/api/session',
@@ -28,7 +43,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
       const token = request.cookies[COOKIE];
       return {
         person: token ? accounts.person(token) : null,
-        firstVisit: accounts.count() === 0,
+        firstVisit: accounts.isEmpty(),
         demo: accounts.demoSignIns(),
       };
     },
@@ -40,7 +55,12 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
     summary: 'Sign in',
     body: SignIn,
     rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
-    handler: (call) => signIn(call, call.body.login, call.body.password),
+    handler: async (call) => {
+      const tries = await perAccount(call.request);
+      if (!tries.isAllowed && tries.isExceeded)
+        throw new Problem('too-many', 'Too many tries for this name. Please wait a minute.');
+      return signIn(call, call.body.login, call.body.password);
+    },
   });
   router.add({
     method: 'DELETE',
@@ -63,9 +83,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
     rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
     handler: async (call) => {
       const { login, name, password } = call.body;
-      if (call.context.accounts.count() > 0)
-        throw new Problem('not-allowed', 'The first account is made already.');
-      await call.context.accounts.create(login, name, password, true);
+      await call.context.accounts.createFirst(login, name, password);
       return signIn(call, login, password);
     },
   });

@@ -1,10 +1,14 @@
 import { createHash } from 'node:crypto';
 import sharp from 'sharp';
 import { eq } from 'drizzle-orm';
+import type { Field, Table } from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
+import { tablesOn, visibleFields, type Viewer } from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
 import { attachment } from '../store/file-schema';
 import { assertWritable, type OpenFile } from '../store/files';
+import { prepared } from '../store/statements';
 
 /** Bytes of one attachment at most. */
 export const MOST_BYTES = 25 * 1024 * 1024;
@@ -62,7 +66,7 @@ export async function keepAttachment(
   name: string,
   bytes: Buffer,
   mustBePicture: boolean,
-  by: string,
+  by: { readonly id: string; readonly name: string },
   clock: Clock,
 ): Promise<Kept> {
   if (bytes.length === 0) throw new Problem('bad-request', `${name} is empty.`);
@@ -81,7 +85,8 @@ export async function keepAttachment(
     size: bytes.length,
     sha256: createHash('sha256').update(bytes).digest('hex'),
     at: clock.now(),
-    by,
+    by: by.name,
+    account: by.id,
     preview: picture?.preview ?? null,
     bytes,
   };
@@ -89,20 +94,49 @@ export async function keepAttachment(
   return { id: made!.id, name, type: values.type, size: values.size, preview: picture !== null };
 }
 
-/** The bytes of an attachment or of its preview, with their type. Throws `not-found` when there are none. */
+/** Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it herself. */
+function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean {
+  if (viewer.role === 'builder') return true;
+  const holds = (table: Table, field: Field): boolean =>
+    prepared(reader, `SELECT 1 FROM ${sqlName(table.name)} WHERE ${sqlName(field.name)} = ? LIMIT 1`).get(
+      id,
+    ) !== undefined;
+  const isAttached = ({ type }: Field): boolean => type.kind === 'picture' || type.kind === 'file';
+  const shown = design.forms.some((screen) =>
+    tablesOn(design, screen).some((table) =>
+      visibleFields(design, { ...viewer, screen }, table).some(
+        (field) => isAttached(field) && holds(table, field),
+      ),
+    ),
+  );
+  if (shown) return true;
+  const own = prepared(reader, 'SELECT 1 FROM hr_attachment WHERE id = ? AND account = ?');
+  if (own.get(id, viewer.id) === undefined) return false;
+  // What stands in a row is seen as that row is.
+  return !design.tables.some((table) =>
+    table.fields.some((field) => isAttached(field) && holds(table, field)),
+  );
+}
+
+/**
+ * The bytes of an attachment or of its preview, with their type. Throws `not-found` when there are none, or
+ * none for this viewer.
+ */
 export function readAttachment(
   file: OpenFile,
+  viewer: Viewer,
   id: number,
   part: 'whole' | 'preview',
 ): { readonly name: string; readonly type: string; readonly bytes: Buffer } {
   const column = part === 'whole' ? attachment.bytes : attachment.preview;
-  const row = Number.isSafeInteger(id)
-    ? file.orm
-        .select({ name: attachment.name, type: attachment.type, bytes: column })
-        .from(attachment)
-        .where(eq(attachment.id, id))
-        .get()
-    : undefined;
+  const row =
+    Number.isSafeInteger(id) && sees(file, viewer, id)
+      ? file.orm
+          .select({ name: attachment.name, type: attachment.type, bytes: column })
+          .from(attachment)
+          .where(eq(attachment.id, id))
+          .get()
+      : undefined;
   if (!row?.bytes) throw new Problem('not-found', 'This attachment is no longer there.');
   return { name: row.name, type: part === 'preview' ? 'image/webp' : row.type, bytes: row.bytes };
 }

@@ -60,15 +60,23 @@ const inside = (array: string): string => `(SELECT substr(j, 2, length(j) - 2) F
 const MOST_ARGUMENTS = 100;
 
 /** SQL for a row as a JSON object `{key: […], cells: {fieldId: cell, …}}`. */
-export function rowObject(design: Design, table: Table, alias: string): string {
+export function rowObject(
+  design: Design,
+  table: Table,
+  alias: string,
+  fields: readonly Field[] = table.fields,
+): string {
   const catalog = catalogOf(design);
-  const cells = table.fields.map(
+  const cells = fields.map(
     (field) => `${sqlText(field.id)}, ${cellJson(design, catalog, table, field, alias)}`,
   );
   // The engine takes at most 127 arguments a call.
   const chunks: string[] = [];
   for (let i = 0; i < cells.length; i += 60) chunks.push(`json_object(${cells.slice(i, i + 60).join(', ')})`);
-  const object = chunks.reduce((all, chunk) => `json_patch(${all}, ${chunk})`);
+  const object = chunks.reduce(
+    (all, chunk) => `json_patch(${all}, ${chunk})`,
+    chunks.shift() ?? `json_object()`,
+  );
   return `json_object('key', ${keyArray(table, alias)}, 'cells', ${object})`;
 }
 

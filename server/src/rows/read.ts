@@ -13,9 +13,11 @@ import {
   type Form,
   type Table,
 } from '@heathridge/core/design';
+import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
+import { prepared } from '../store/statements';
 import { cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import { unsavedRow, shownExpression } from './unsaved-row';
@@ -28,30 +30,43 @@ export const MOST_CHILDREN = 500;
  * A record as a form shows it, as JSON text: `{record: {key, cells}, subforms: [{link, rows, more}]}`;
  * null when there is no such row. A lookup's cell is `[key, text]`.
  */
-export function readRecord(db: Connection, design: Design, form: Form, key: RowKey): string | null {
+export function readRecord(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  form: Form,
+  key: RowKey,
+): string | null {
   const table = tableOf(design, form.table);
   const where = keyColumns(table, 't')
     .map((column, i) => `${column} = ?${i + 1}`)
     .join(' AND ');
-  const found = db
-    .prepare(`SELECT ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where}`)
-    .raw()
-    .get(...key) as [string] | undefined;
+  const seen = (of: Table): readonly Field[] => visibleFields(design, viewer, of);
+  const row = rowObject(design, table, 't', seen(table));
+  const found = prepared(db, `SELECT ${row} FROM ${sqlName(table.name)} AS t WHERE ${where}`).get(...key) as
+    [string] | undefined;
   if (!found) return null;
   const subforms = form.subforms
     .filter(({ shown }) => shown)
     .map(({ link }) => {
       const child = design.tables.find((other) => fieldOf(other, link))!;
-      const rows = readChildren(db, design, child, fieldOf(child, link)!, key);
+      const rows = readChildren(db, design, child, fieldOf(child, link)!, key, seen(child));
       return `{"link":${JSON.stringify(link)},"rows":${rows}}`;
     });
   return `{"record":${found[0]},"subforms":[${subforms.join(',')}]}`;
 }
 
-function readChildren(db: Connection, design: Design, child: Table, link: Field, key: RowKey): string {
+function readChildren(
+  db: Connection,
+  design: Design,
+  child: Table,
+  link: Field,
+  key: RowKey,
+  fields: readonly Field[],
+): string {
   const order = orderSql(orderOf(design, child, null));
-  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowObject(design, child, 't')} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
-  const [json] = db.prepare(sql).raw().get(key[0]) as [string];
+  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowObject(design, child, 't', fields)} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
+  const [json] = prepared(db, sql).get(key[0]) as [string];
   return json;
 }
 
@@ -66,7 +81,13 @@ export interface ListRequest {
  * Entries of the record list, as JSON text: `[{key, title, second: [cells]}]`, newest first where rows
  * have running numbers. Pages by key.
  */
-export function readList(db: Connection, design: Design, table: Table, request: ListRequest): string {
+export function readList(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  table: Table,
+  request: ListRequest,
+): string {
   const params = new Params();
   const conditions: string[] = [];
   const search = searchSql(design, table, request.search, params);
@@ -76,7 +97,9 @@ export function readList(db: Connection, design: Design, table: Table, request: 
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
   const title = toSql(bind(displayOf(table), { catalog, table: table.id }).bound, { catalog, row: 't' }).sql;
-  const second = secondLine(table).map((field) => cellJson(design, catalog, table, field, 't'));
+  const second = secondLine(design, viewer, table).map((field) =>
+    cellJson(design, catalog, table, field, 't'),
+  );
   const sql =
     `SELECT json_group_array(json(j)) FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
     `'second', json_array(${second.join(', ')})) AS j FROM ${sqlName(table.name)} AS t ${where} ` +
@@ -118,7 +141,10 @@ function behind(db: Connection, table: Table, order: RowOrder, key: RowKey, para
 export interface ChoiceRequest {
   readonly search: string;
   readonly limit: number;
-  /** The row the lookup stands in, as it is being edited: what narrows the choices is read from it. */
+  /**
+   * The row the lookup stands in, as it is being edited: what narrows the choices is read from it. What the
+   * editor does not show is read from the file, by the row's key.
+   */
   readonly row: Readonly<Record<string, Value>> | null;
   /** Asks for this row alone: whether it is among the choices. */
   readonly only: string | number | null;

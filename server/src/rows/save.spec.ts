@@ -1,4 +1,6 @@
-import { Office } from '../testing/office';
+import type { Change } from '@heathridge/core/change';
+import type { FieldType } from '@heathridge/core/design';
+import { BUILDER, Office } from '../testing/office';
 
 describe('saving rows', () => {
   let office: Office;
@@ -191,6 +193,63 @@ describe('saving rows', () => {
     );
     expect(body.record.cells.f_instrumentValue).toBe(amount);
   });
+
+  it('is done once, however often it is sent', async () => {
+    const change = { op: 'insert', table: 't_school', values: { f_schoolName: 'Twice sent' } };
+    const send = (id: string, changes: unknown[]) => office.call('POST', 'rows', { id, changes });
+    const first = await send('save-0001', [change]);
+    const again = await send('save-0001', [change]);
+    expect([first.status, again.status]).toEqual([200, 200]);
+    expect(again.body).toEqual(first.body);
+    expect(read("SELECT count(*) FROM school WHERE name = 'Twice sent'")).toEqual([[1]]);
+    const other = await send('save-0001', [{ ...change, values: { f_schoolName: 'Another' } }]);
+    expect([other.status, other.body.detail]).toEqual([400, jasmine.stringContaining('another one')]);
+    // One that was refused was never done: it may be sent again when what stood in its way is gone.
+    const empty = { ...change, values: { f_schoolName: null } };
+    expect((await send('save-0002', [empty])).status).toBe(422);
+    expect((await send('save-0002', [{ ...change, values: { f_schoolName: 'Now' } }])).status).toBe(200);
+  });
+
+  it('keeps the rows of one save together in the log, those that go along with another first', async () => {
+    const { body } = await office.save(
+      { op: 'insert', table: 't_hire', temp: 'n1', values: hire },
+      {
+        op: 'insert',
+        table: 't_payment',
+        values: { f_paymentHire: { temp: 'n1' }, f_paymentAmount: '1.00' },
+      },
+    );
+    const [hireKey, paymentKey] = body.saved.map(({ key }: { key: [number] }) => key[0]) as [number, number];
+    const link = office.design.tables
+      .find(({ id }) => id === 't_payment')!
+      .fields.find(({ id }) => id === 'f_paymentHire')!;
+    const along = { ...link.type, onDelete: 'deleteAlong' } as FieldType;
+    const set = { change: 'changeField', table: 't_payment', field: link.id, set: { type: along } } as Change;
+    expect((await office.apply(set)).status).toBe(200);
+    expect((await office.save({ op: 'delete', table: 't_hire', key: [hireKey] })).status).toBe(200);
+    const entries = read(
+      `SELECT h.op, h.table_id, h.key, h.log = l.id, l.what FROM hr_history AS h JOIN hr_log AS l ON l.id = h.log
+       WHERE h.log = (SELECT max(log) FROM hr_history) ORDER BY h.id`,
+    );
+    expect(entries).toEqual([
+      ['delete', 't_payment', `[${paymentKey}]`, 1, 'rows'],
+      ['delete', 't_hire', `[${hireKey}]`, 1, 'rows'],
+    ]);
+    const [[before]] = read(`SELECT json_extract(before, '$.f_paymentAmount') FROM hr_history
+      WHERE table_id = 't_payment' AND op = 'delete' ORDER BY id DESC LIMIT 1`) as [[string]];
+    expect(before).toBe('1.00');
+    expect(read('SELECT count(*) FROM hr_history WHERE log IS NULL')).toEqual([[0]]);
+  });
+
+  it('composes texts, so that what looks alike is alike', async () => {
+    const name = (text: string) => ({ op: 'insert', table: 't_school', values: { f_schoolName: text } });
+    expect((await office.save(name('E\u0301cole'))).status).toBe(200);
+    expect(read("SELECT name FROM school WHERE name LIKE '%cole' ORDER BY number DESC LIMIT 1")).toEqual([
+      ['École'],
+    ]);
+    const half = await office.save(name('a\ud83c'));
+    expect(half.body.errors[0].message).toContain('cannot be kept');
+  });
 });
 
 describe('reading rows', () => {
@@ -285,8 +344,8 @@ describe('reading rows', () => {
       .all() as (string | number)[][];
     expect(rows.length).toBe(2);
     const request = { start: 5020, limit: 20, sort, search: '' };
-    expect(readWindow(reader, design, payments, request, { order: '', rows })).toBe(
-      readWindow(reader, design, payments, request, null),
+    expect(readWindow(reader, design, BUILDER, payments, request, { order: '', rows })).toBe(
+      readWindow(reader, design, BUILDER, payments, request, null),
     );
   });
 });

@@ -10,8 +10,10 @@ import {
   type Field,
   type Table,
 } from '@heathridge/core/design';
+import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
+import { prepared } from '../store/statements';
 import { keyColumns, rowArray } from './json';
 import { Params } from './params';
 
@@ -84,6 +86,7 @@ export function anchorSql(table: Table, order: RowOrder): string {
 export function readWindow(
   db: Connection,
   design: Design,
+  viewer: Viewer,
   table: Table,
   request: WindowRequest,
   anchors: Anchors | null,
@@ -108,22 +111,23 @@ export function readWindow(
   }
   const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${name} AS t ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
-  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't')} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
-  const [json] = db
-    .prepare(sql)
-    .raw()
-    .get(...params.values) as [string];
+  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
+  const [json] = prepared(db, sql).get(...params.values) as [string];
   return json;
 }
 
 /** One row as JSON text, a cell for each field in the table's order; null when it is not there. */
-export function readRow(db: Connection, design: Design, table: Table, key: RowKey): string | null {
+export function readRow(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  table: Table,
+  key: RowKey,
+): string | null {
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const sql = `SELECT ${rowArray(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
-  const row = db
-    .prepare(sql)
-    .raw()
-    .get(...key) as [string] | undefined;
+  const fields = visibleFields(design, viewer, table);
+  const sql = `SELECT ${rowArray(design, table, 't', fields)} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const row = prepared(db, sql).get(...key) as [string] | undefined;
   return row?.[0] ?? null;
 }
 
@@ -164,9 +168,9 @@ export function searchSql(
 }
 
 /** The fields that fill the second line of an entry in a record list: the first short ones not shown above. */
-export function secondLine(table: Table): Field[] {
+export function secondLine(design: Design, viewer: Viewer, table: Table): Field[] {
   const display = displayOf(table);
-  return table.fields
+  return visibleFields(design, viewer, table)
     .filter(
       ({ id, type }) =>
         !table.key.includes(id) &&

@@ -16,7 +16,7 @@ import { steps } from '@heathridge/core/change';
 import { sqlName, sqlText } from '@heathridge/core/expression';
 import { saveDesign } from './definitions';
 import { APPLICATION_ID, migrate, openForReading, openForWriting, ormOver, type Connection } from './driver';
-import { attachment, change } from './file-schema';
+import { attachment, change, log } from './file-schema';
 
 /** An error of the file that is to be adopted, said for people. */
 export class AdoptError extends Error {}
@@ -185,10 +185,11 @@ export function adoptFile(path: string, { foreign, by, now }: AdoptOrder): reado
       throw new AdoptError(
         `${orphans.length} rows of ${String(orphans[0]![0])} point to rows of ${String(orphans[0]![2])} that are not there: mend that in the file first.`,
       );
-    saveDesign(orm, { ...design, kept: design.kept.filter(({ id }) => !lost.has(id)) });
+    saveDesign(orm, { ...design, kept: design.kept.filter(({ id }) => !lost.has(id)) }, { at: now, by });
+    const [entry] = orm.insert(log).values({ at: now, by, what: 'taken in' }).returning({ id: log.id }).all();
     orm
       .insert(change)
-      .values({ at: now, by, what: 'file adopted', changes: JSON.stringify(notes) })
+      .values({ at: now, by, what: 'file adopted', changes: JSON.stringify(notes), log: entry!.id })
       .run();
     db.exec('COMMIT; DETACH src; PRAGMA foreign_keys = ON');
   } finally {

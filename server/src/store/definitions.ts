@@ -8,7 +8,7 @@ import {
   type Design,
 } from '@heathridge/core/design';
 import type { Orm } from './driver';
-import { change, definition } from './file-schema';
+import { change, definition, log } from './file-schema';
 
 /** Reads all definitions of a file. Throws an Error when a document is not one of ours. */
 export function loadDesign(orm: Orm): Design {
@@ -36,10 +36,26 @@ export const designVersion = (orm: Orm): number =>
     .from(change)
     .get()?.version ?? 0;
 
-/** Writes every definition of a design, in place of those there. Call it in a transaction. */
-export function saveDesign(orm: Orm, design: Omit<Design, 'version'>): void {
+/** Who changes a definition, and when. */
+export interface Mark {
+  readonly at: string;
+  readonly by: string;
+}
+
+/**
+ * Writes every definition of a design, in place of those there; the version of each that changes grows. Call
+ * it in a transaction.
+ */
+export function saveDesign(orm: Orm, design: Omit<Design, 'version'>, mark: Mark): void {
+  const known = new Map(
+    orm
+      .select()
+      .from(definition)
+      .all()
+      .map((row) => [row.id, row] as const),
+  );
   orm.delete(definition).run();
-  const documents: Definition[] = [
+  const all: Definition[] = [
     design.settings,
     ...design.tables,
     ...design.queries,
@@ -47,36 +63,80 @@ export function saveDesign(orm: Orm, design: Omit<Design, 'version'>): void {
     ...design.reports,
     ...design.kept,
   ];
-  documents.forEach((document, position) => {
-    const { id, type } = document;
+  all.forEach((item, position) => {
+    const { id, type } = item;
+    const document = JSON.stringify(item);
+    const was = known.get(id);
+    const kept = was?.document === document;
     orm
       .insert(definition)
-      .values({ id, type, position, document: JSON.stringify(document) })
+      .values({
+        id,
+        type,
+        position,
+        document,
+        version: kept ? was.version : (was?.version ?? 0) + 1,
+        changedAt: kept ? was.changedAt : mark.at,
+        changedBy: kept ? was.changedBy : mark.by,
+      })
       .run();
   });
 }
 
-/** Puts one document in place of the one with its id, or behind all others. */
-export function putDefinition(orm: Orm, document: Definition): void {
-  const text = JSON.stringify(document);
-  const changed = orm
-    .update(definition)
-    .set({ document: text })
-    .where(eq(definition.id, document.id))
-    .returning()
-    .all();
-  if (changed.length > 0) return;
-  const last =
+/** The version of each definition, and who changed it last. */
+export const definitionVersions = (
+  orm: Orm,
+): Record<string, { readonly version: number; readonly at: string | null; readonly by: string | null }> =>
+  Object.fromEntries(
     orm
-      .select({ position: max(definition.position) })
+      .select({
+        id: definition.id,
+        version: definition.version,
+        at: definition.changedAt,
+        by: definition.changedBy,
+      })
       .from(definition)
-      .get()?.position ?? 0;
-  orm
-    .insert(definition)
-    .values({ id: document.id, type: document.type, position: last + 1, document: text })
-    .run();
+      .all()
+      .map(({ id, ...rest }) => [id, rest]),
+  );
+
+/** Puts one document in place of the one with its id, or behind all others; gives its new version. */
+export function putDefinition(orm: Orm, document: Definition, mark: Mark): number {
+  const text = JSON.stringify(document);
+  const before = orm.select().from(definition).where(eq(definition.id, document.id)).get();
+  const version = (before?.version ?? 0) + 1;
+  const marked = { document: text, version, changedAt: mark.at, changedBy: mark.by };
+  if (before) orm.update(definition).set(marked).where(eq(definition.id, document.id)).run();
+  else {
+    const last =
+      orm
+        .select({ position: max(definition.position) })
+        .from(definition)
+        .get()?.position ?? 0;
+    orm
+      .insert(definition)
+      .values({ id: document.id, type: document.type, position: last + 1, ...marked })
+      .run();
+  }
+  note(orm, mark, before?.document ?? null, text);
+  return version;
 }
 
-export function dropDefinition(orm: Orm, id: string): void {
-  orm.delete(definition).where(eq(definition.id, id)).run();
+export function dropDefinition(orm: Orm, id: string, mark: Mark): void {
+  const [before] = orm.delete(definition).where(eq(definition.id, id)).returning().all();
+  if (before) note(orm, mark, before.document, null);
+}
+
+/** An entry of the log for one document. */
+function note(orm: Orm, { at, by }: Mark, before: string | null, after: string | null): void {
+  const parsed = (text: string | null): unknown => (text === null ? null : JSON.parse(text));
+  orm
+    .insert(log)
+    .values({
+      at,
+      by,
+      what: 'document',
+      detail: JSON.stringify({ before: parsed(before), after: parsed(after) }),
+    })
+    .run();
 }

@@ -61,6 +61,8 @@ export const attachment = sqliteTable('hr_attachment', {
   sha256: text('sha256').notNull(),
   at: text('at').notNull(),
   by: text('by').notNull(),
+  /** The account that brought it. */
+  account: text('account'),
   /** A small WebP of a picture. */
   preview: blob('preview', { mode: 'buffer' }),
   bytes: blob('bytes', { mode: 'buffer' }).notNull(),

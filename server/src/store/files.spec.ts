@@ -82,7 +82,7 @@ describe('definitions', () => {
   });
 
   it('are kept as JSON documents in the file, in order', async () => {
-    expect((await office.call('PUT', 'definitions/q_one', query('q_one', 'One'))).status).toBe(200);
+    expect((await office.put(query('q_one', 'One'))).status).toBe(200);
     const { reader } = office.app.context.files.get(office.file);
     const [document] = reader
       .prepare("SELECT document FROM hr_definition WHERE id = 'q_one'")
@@ -93,21 +93,21 @@ describe('definitions', () => {
   });
 
   it('keep their place when they are saved again', async () => {
-    await office.call('PUT', 'definitions/q_two', query('q_two', 'Two'));
-    await office.call('PUT', 'definitions/q_one', query('q_one', 'One again'));
+    await office.put(query('q_two', 'Two'));
+    await office.put(query('q_one', 'One again'));
     expect(office.design.queries.slice(-2).map(({ label }) => label)).toEqual(['One again', 'Two']);
   });
 
   it('have names of their own within their sort', async () => {
-    const { status, body } = await office.call('PUT', 'definitions/q_three', query('q_three', 'tWO'));
+    const { status, body } = await office.put(query('q_three', 'tWO'));
     expect(status).toBe(409);
     expect(body.detail).toBe('There is a query called “tWO” already.');
   });
 
   it('are dropped when nothing uses them', async () => {
-    expect((await office.call('DELETE', 'definitions/q_one')).status).toBe(200);
+    expect((await office.drop('q_one')).status).toBe(200);
     expect(office.design.queries.some(({ id }) => id === 'q_one')).toBeFalse();
-    const used = await office.call('DELETE', 'definitions/q_spend');
+    const used = await office.drop('q_spend');
     expect(used.status).toBe(422);
     expect(used.body.detail).toContain('used by Repair spend by technician');
   });

@@ -6,6 +6,7 @@ import type { Role } from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
 import { loadDesign, saveDesign } from './definitions';
+import { bringUpToDate } from './format';
 import {
   APPLICATION_ID,
   migrate,
@@ -61,6 +62,7 @@ export function assertWritable({ changing }: OpenFile): void {
 export class Files {
   private readonly open = new Map<string, Opened>();
   private readonly folder: string;
+  private readonly roles = new Map<string, Role | null>();
 
   constructor(
     private readonly registry: Orm,
@@ -81,7 +83,11 @@ export class Files {
       const orm = ormOver(db);
       migrate(orm, 'file');
       const design = emptyDesign();
-      saveDesign(orm, { ...design, settings: { ...design.settings, timeZone } });
+      saveDesign(
+        orm,
+        { ...design, settings: { ...design.settings, timeZone } },
+        { at: this.clock.now(), by: '' },
+      );
     } finally {
       db.close();
     }
@@ -112,6 +118,7 @@ export class Files {
 
   /** Puts a file that stands in its place into the list. */
   register(id: string, name: string, owner: string): void {
+    this.roles.clear();
     this.registry.transaction((tx) => {
       tx.insert(file).values({ id, name, createdAt: this.clock.now() }).run();
       tx.insert(access).values({ file: id, account: owner, role: 'builder' }).run();
@@ -119,6 +126,7 @@ export class Files {
   }
 
   share(id: string, account: string, role: Role): void {
+    this.roles.clear();
     this.registry
       .insert(access)
       .values({ file: id, account, role })
@@ -147,7 +155,18 @@ export class Files {
     });
   }
 
+  /** The role somebody has in a file, remembered until it is changed here; null for none. */
   role(id: string, account: string): Role | null {
+    const name = `${id} ${account}`;
+    const known = this.roles.get(name);
+    if (known !== undefined) return known;
+    const role = this.readRole(id, account);
+    if (this.roles.size >= 10_000) this.roles.clear();
+    this.roles.set(name, role);
+    return role;
+  }
+
+  private readRole(id: string, account: string): Role | null {
     const found = this.registry
       .select({ role: access.role })
       .from(access)
@@ -169,17 +188,18 @@ export class Files {
       throw new Problem('not-found', 'This file is not there (any more).');
     const writer = openForWriting(path);
     const orm = ormOver(writer);
-    migrate(orm, 'file');
-    const opened: Opened = {
-      id,
-      path,
-      writer,
-      orm,
-      reader: openForReading(path),
-      design: loadDesign(orm),
-      copies: join(this.data, 'copies', id),
-      changing: false,
-    };
+    const copies = join(this.data, 'copies', id);
+    let design: Design;
+    try {
+      migrate(orm, 'file');
+      bringUpToDate(writer, orm, copies, this.clock.now());
+      design = loadDesign(orm);
+    } catch (error) {
+      writer.close();
+      throw error;
+    }
+    const reader = openForReading(path);
+    const opened: Opened = { id, path, writer, orm, reader, design, copies, changing: false };
     this.open.set(id, opened);
     return opened;
   }
@@ -216,6 +236,7 @@ export class Files {
 
   /** Takes a file off the disk and out of the registry: only for a file that could not be made whole. */
   discard(id: string): void {
+    this.roles.clear();
     const opened = this.open.get(id);
     opened?.reader.close();
     opened?.writer.close();

@@ -3,8 +3,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { makeDemo, SIGN_INS } from '@heathridge/demo';
 import type { Change } from '@heathridge/core/change';
+import type { Viewer } from '@heathridge/core/people';
 import { buildApp, type App } from '../app';
 import { systemClock, type Clock } from '../clock';
+import { definitionVersions } from '../store/definitions';
 
 /** Time stands still at noon of this day. */
 export const TODAY = '2026-11-25';
@@ -19,6 +21,12 @@ export interface Answer {
   readonly body: any;
   readonly raw: Buffer;
 }
+
+/** Where a page that calls the server comes from, when it is called without a network. */
+export const ORIGIN = 'http://localhost';
+
+/** Somebody before whom the whole file lies open. */
+export const BUILDER: Viewer = { id: 'a_builder', name: 'Builder', role: 'builder', screen: null };
 
 type Who = 'builder' | 'colleague' | null;
 
@@ -49,6 +57,11 @@ export class Office {
     return office;
   }
 
+  /** The token of the builder's session. */
+  get token(): string {
+    return this.cookies.get('builder')!;
+  }
+
   get path(): string {
     return this.app.context.files.get(this.file).path;
   }
@@ -70,7 +83,7 @@ export class Office {
       url: url.startsWith('/api') ? url : `/api/files/${this.file}/${url}`,
       ...(payload === undefined ? {} : { payload: payload as object }),
       ...(cookie ? { cookies: { heathridge: cookie } } : {}),
-      headers,
+      headers: { origin: ORIGIN, ...headers },
     });
     const json = String(answer.headers['content-type']).includes('json');
     return {
@@ -87,6 +100,20 @@ export class Office {
 
   check(...changes: Change[]): Promise<Answer> {
     return this.call('POST', 'draft/check', { base: this.design.version, changes });
+  }
+
+  /** Saves a document as somebody who has just read it. */
+  put(document: { readonly id: string }): Promise<Answer> {
+    const base = this.baseOf(document.id);
+    return this.call('PUT', `definitions/${document.id}`, { document, base });
+  }
+
+  drop(id: string): Promise<Answer> {
+    return this.call('DELETE', `definitions/${id}?base=${this.baseOf(id)}`);
+  }
+
+  private baseOf(id: string): number {
+    return definitionVersions(this.app.context.files.get(this.file).orm)[id]?.version ?? 0;
   }
 
   save(...changes: unknown[]): Promise<Answer> {

@@ -1,8 +1,8 @@
 import { Component, inject, signal } from '@angular/core';
 import { MAT_DIALOG_DATA, type MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { map, of, switchMap, type Observable } from 'rxjs';
-import { idsIn } from '@heathridge/core/expression';
-import { displayOf, isGiven, type Design, type Field, type Table } from '@heathridge/core/design';
+import type { Design, Field, Table } from '@heathridge/core/design';
+import { fieldsToAdd } from '@heathridge/core/people';
 import { startRow, type SavedRow, type SaveRequest } from '@heathridge/core/rows';
 import type { Reading } from '@heathridge/core/values';
 import { problemOf } from './problem';
@@ -68,7 +68,7 @@ export interface AddRow {
 export class AddRowDialog {
   readonly data = inject<AddRow>(MAT_DIALOG_DATA);
   private readonly ref = inject<MatDialogRef<AddRowDialog, SavedRow>>(MatDialogRef);
-  readonly fields = needed(this.data.table);
+  readonly fields = fieldsToAdd(this.data.table);
   readonly held = signal<Readonly<Record<string, Held>>>(this.start());
   readonly errors = signal<Readonly<Record<string, string>>>({});
   readonly problem = signal('');
@@ -105,16 +105,6 @@ export class AddRowDialog {
       this.fields.map(({ id }) => [id, { value: id === first?.id ? text : (values[id] ?? null) }]),
     );
   }
-}
-
-/** The fields a new row is asked for: what it shows and what is always filled. */
-function needed(table: Table): Field[] {
-  const shown = idsIn(displayOf(table));
-  const asked = table.fields.filter(
-    (field) =>
-      !isGiven(field) && (field.alwaysFilled || table.key.includes(field.id) || shown.includes(field.id)),
-  );
-  return asked.length > 0 ? asked : table.fields.filter((field) => !isGiven(field)).slice(0, 3);
 }
 
 /** Asks for a new row in a dialog; gives what the lookup field then holds, or null when nobody added one. */

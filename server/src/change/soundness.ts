@@ -1,0 +1,136 @@
+import {
+  createReadable,
+  createTriggers,
+  keptObjects,
+  readableName,
+  schemaParts,
+  soundnessChecks,
+} from '@heathridge/core/change';
+import type { Design } from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
+import type { JobPool } from '../jobs/pool';
+import type { Connection } from '../store/driver';
+import type { OpenFile } from '../store/files';
+import { inTransaction } from '../store/statements';
+import { sampleOf, type Finding, type FoundRow, type Tell } from './run';
+
+/** What became of the promises a file makes. */
+export interface Soundness {
+  /** Rows that are not as the file promises, found by questions to the rows themselves. */
+  readonly findings: readonly Finding[];
+  /** What is missing in the file's schema, for people: from now on something could get in. */
+  readonly missing: readonly string[];
+  /** What the engine says of the file's own structure; empty when it is whole. */
+  readonly damage: readonly string[];
+}
+
+/** Rows of a finding that are shown at first. */
+const SAMPLE = 20;
+
+/**
+ * Asks a file whether it is sound: its pages, its schema, every row. A tool that switches foreign keys,
+ * checks or triggers off while it writes can leave rows that nothing else would find.
+ */
+export function askSoundness(db: Connection, design: Design, tell: Tell): Soundness {
+  const checks = soundnessChecks(design);
+  const of = checks.length + 1;
+  tell({ step: 0, of, what: 'Reading the file as it lies on disk' });
+  const pages = db.prepare('PRAGMA quick_check(20)').raw().all() as [string][];
+  const findings: Finding[] = [];
+  checks.forEach(({ count, sample, ...check }, number) => {
+    tell({ step: number + 1, of, what: check.message });
+    const [many] = db.prepare(count).raw().get() as [number];
+    if (many > 0) findings.push({ ...check, number, count: many, sample: sampleOf(db, sample, SAMPLE, 0) });
+  });
+  return {
+    findings,
+    missing: missingParts(db, design),
+    damage: pages.map(([text]) => text).filter((text) => text !== 'ok'),
+  };
+}
+
+/** A page of the rows of one finding. */
+export function unsoundRows(db: Connection, design: Design, number: number, offset: number): FoundRow[] {
+  const check = soundnessChecks(design)[number];
+  return check ? sampleOf(db, check.sample, 50, offset) : [];
+}
+
+/** Constraints and triggers that the definitions ask for and the file does not have. */
+function missingParts(db: Connection, design: Design): string[] {
+  const rows = db.prepare('SELECT name, sql FROM sqlite_schema WHERE sql IS NOT NULL').raw().all() as [
+    string,
+    string,
+  ][];
+  const there = new Map(rows);
+  return schemaParts(design).flatMap(({ kind, table, sql }) => {
+    if (kind === 'trigger') {
+      const name = /^CREATE TRIGGER "((?:[^"]|"")*)"/.exec(sql)![1]!.replace(/""/g, '"');
+      return there.get(name) === sql ? [] : [`A trigger of ${table.label} is missing or changed: ${name}.`];
+    }
+    const own = there.get(table.name);
+    if (own === undefined) return [`The table of ${table.label} is missing.`];
+    const constraints = [...sql.matchAll(/CONSTRAINT "(?:[^"]|"")*"/g)].map(([text]) => text);
+    return constraints
+      .filter((text) => !own.includes(text))
+      .map((text) => `The table of ${table.label} has lost its ${text}.`);
+  });
+}
+
+/** Puts the triggers and the readable views of a design in place again, in one transaction. Rows are not touched. */
+export function remakeTriggers(db: Connection, design: Design): void {
+  const keptNames = new Set(design.kept.map(({ name }) => name));
+  inTransaction(db, () => {
+    const kept = keptObjects(design);
+    for (const { drop } of [...kept].reverse()) db.exec(drop);
+    const triggers = db.prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'").raw().all() as [
+      string,
+    ][];
+    for (const [name] of triggers) if (!keptNames.has(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
+    for (const table of design.tables) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    for (const table of design.tables) {
+      for (const sql of createTriggers(design, table)) db.exec(sql);
+      db.exec(createReadable(design, table));
+    }
+    for (const { sql } of kept) db.exec(sql);
+  });
+}
+
+/** What is known of a file's soundness: null until it has been asked. */
+export interface KnownSoundness {
+  readonly asking: boolean;
+  readonly result: Soundness | null;
+  /** The version of the design it was asked of. */
+  readonly version: number | null;
+}
+
+const known = new WeakMap<OpenFile, KnownSoundness>();
+
+export const knownSoundness = (file: OpenFile): KnownSoundness =>
+  known.get(file) ?? { asking: false, result: null, version: null };
+
+/** Asks a file in the background whether it is sound, once after it is opened. */
+export function askOnOpening(file: OpenFile, jobs: JobPool): void {
+  if (known.has(file)) return;
+  // What goes wrong here goes wrong again, with words, when somebody asks.
+  void ask(file, jobs, { queue: 'background' }).catch(() =>
+    known.set(file, { ...knownSoundness(file), asking: false }),
+  );
+}
+
+/** Asks a file whether it is sound, and remembers the answer. */
+export async function ask(
+  file: OpenFile,
+  jobs: JobPool,
+  options: Parameters<JobPool['run']>[2] = {},
+): Promise<Soundness> {
+  const { design } = file;
+  known.set(file, { ...knownSoundness(file), asking: true });
+  try {
+    const result = await jobs.run(file.path, { task: 'sound', design }, { limit: 3_600_000, ...options });
+    known.set(file, { asking: false, result, version: design.version });
+    return result;
+  } finally {
+    const now = knownSoundness(file);
+    if (now.asking) known.set(file, { ...now, asking: false });
+  }
+}

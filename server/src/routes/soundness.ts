@@ -1,0 +1,57 @@
+import * as v from 'valibot';
+import { soundnessChecks } from '@heathridge/core/change';
+import { ask, knownSoundness, remakeTriggers } from '../change/soundness';
+import type { Router } from '../http/routes';
+import { watched, Watch } from '../http/watched';
+import { rowsToMend } from '../rows/to-mend';
+import { assertWritable } from '../store/files';
+
+const Place = v.pipe(v.number(), v.integer(), v.minValue(0));
+
+/** Whether a file keeps what it promises, whoever has written to it. */
+export function soundnessRoutes(router: Router): void {
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/sound',
+    needs: 'builder',
+    summary: 'What is known of the file’s soundness; it is asked in the background when the file is opened',
+    handler: ({ file }) => knownSoundness(file),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/sound',
+    needs: 'builder',
+    summary: 'Is everything sound? Asks the file’s pages, its schema and every row',
+    body: v.object({ watch: Watch }),
+    handler: (call) =>
+      watched(call, call.body.watch, (options) => ask(call.file, call.context.jobs, options)),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/sound/found',
+    needs: 'builder',
+    summary: 'Rows that one question finds, with the values to mend them by',
+    body: v.object({ number: Place, offset: Place }),
+    handler: async ({ context, file, body, gone }) => {
+      const { design } = file;
+      const found = await context.jobs.run(
+        file.path,
+        { task: 'unsound', design, ...body },
+        { signal: gone, limit: 600_000 },
+      );
+      return { rows: rowsToMend(file, soundnessChecks(design)[body.number]?.table ?? '', found) };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/sound/repair',
+    needs: 'builder',
+    summary: 'Put triggers and readable views that are missing in place again',
+    body: v.object({}),
+    handler: async ({ context, file }) => {
+      assertWritable(file);
+      remakeTriggers(file.writer, file.design);
+      return ask(file, context.jobs);
+    },
+  });
+}

@@ -1,0 +1,160 @@
+import { findField, type Table } from '@heathridge/core/design';
+import type { Viewer } from '@heathridge/core/people';
+import type { RowKey } from '@heathridge/core/rows';
+import type { Value } from '@heathridge/core/values';
+import type { JobPool } from '../jobs/pool';
+import type { OpenFile } from '../store/files';
+import { prepared } from '../store/statements';
+import { columnsOf, keyCondition, rowFrom } from './saving';
+import type { Stored } from './codec';
+import { readChoices, readList, type Choice, type ListRequest } from './read';
+import { checkKey } from './tables';
+import { sqlName } from '@heathridge/core/expression';
+import {
+  anchorSql,
+  ANCHOR_STEP,
+  countRows,
+  orderOf,
+  orderSql,
+  readWindow,
+  type Anchors,
+  type WindowRequest,
+} from './window';
+
+/** Where rows are read from: an open file, and the children for what may take long. */
+export interface Reading {
+  readonly file: OpenFile;
+  readonly jobs: JobPool;
+  /** Aborts when whoever asked has gone. */
+  readonly signal: AbortSignal;
+}
+
+/** Rows from which on what reads every one is left to a child process. */
+const MANY_ROWS = 20_000;
+
+/** Changes with every commit of any other connection to the file. */
+const dataVersion = (file: OpenFile): number =>
+  (prepared(file.reader, 'PRAGMA data_version').get() as [number])[0];
+
+const counted = new WeakMap<
+  Table,
+  { readonly file: OpenFile; readonly version: number; readonly count: number }
+>();
+
+/** How many rows a table has: counted once, and again only after something was written. */
+function rowCount(file: OpenFile, table: Table): number {
+  const version = dataVersion(file);
+  const known = counted.get(table);
+  if (known?.file === file && known.version === version) return known.count;
+  const count = countRows(file.reader, file.design, table, '');
+  counted.set(table, { file, version, count });
+  return count;
+}
+
+const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
+
+/** How many rows answer a search. */
+export async function count({ file, jobs, signal }: Reading, table: Table, search: string): Promise<number> {
+  if (search.trim() === '') return rowCount(file, table);
+  if (!isLarge(file, table)) return countRows(file.reader, file.design, table, search);
+  return jobs.run(file.path, { task: 'count', design: file.design, table: table.id, search }, { signal });
+}
+
+/** Entries of a record list as JSON text, see `readList`. */
+export async function list(
+  { file, jobs, signal }: Reading,
+  viewer: Viewer,
+  table: Table,
+  request: ListRequest,
+): Promise<string> {
+  const { design, reader } = file;
+  if (request.search.trim() === '' || !isLarge(file, table))
+    return readList(reader, design, viewer, table, request);
+  return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
+}
+
+/** A window of rows as JSON text, with how many there are: see `readWindow`. */
+export async function window(
+  reading: Reading,
+  viewer: Viewer,
+  table: Table,
+  request: WindowRequest,
+): Promise<{ readonly total: number; readonly rows: string }> {
+  const { file, jobs, signal } = reading;
+  const { design, reader } = file;
+  const total = await count(reading, table, request.search);
+  // What has no index to go by reads every row.
+  const costly = request.search.trim() !== '' || !orderOf(design, table, request.sort).plain;
+  if (costly && isLarge(file, table)) {
+    const task = { task: 'window', design, viewer, table: table.id, request } as const;
+    return { total, rows: await jobs.run(file.path, task, { signal }) };
+  }
+  const anchors = anchorsFor(reading, table, request);
+  return { total, rows: readWindow(reader, design, viewer, table, request, anchors) };
+}
+
+/** What a lookup's choices are asked with. */
+export interface ChoicesAsked {
+  readonly search: string;
+  readonly row: Readonly<Record<string, Value>> | null;
+  /** The key of the row the lookup stands in, when it is in the file. */
+  readonly key: RowKey | null;
+  readonly only: string | number | null;
+  readonly today: string;
+}
+
+/** Choices of a lookup field; null when there is no such lookup. */
+export async function choices(
+  { file, jobs, signal }: Reading,
+  fieldId: string,
+  { key, ...asked }: ChoicesAsked,
+): Promise<readonly Choice[] | null> {
+  const { design, reader } = file;
+  const found = findField(design, fieldId);
+  if (found?.field.type.kind !== 'lookup') return null;
+  const { field, table } = found;
+  const target = design.tables.find(({ id }) => id === (field.type as { table: string }).table);
+  if (!target) return null;
+  // What the screen does not show may narrow the lookup all the same.
+  const row = asked.row && key ? { ...storedRow(file, table, key), ...asked.row } : asked.row;
+  const request = { ...asked, row, limit: 30 };
+  if (asked.only !== null || !isLarge(file, target)) return readChoices(reader, design, field, request);
+  return jobs.run(file.path, { task: 'choices', design, field: fieldId, request }, { signal });
+}
+
+function storedRow({ design, reader }: OpenFile, table: Table, key: RowKey): Record<string, Value> {
+  if (!checkKey(design, table, key)) return {};
+  const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`;
+  const cells = prepared(reader, sql).get(...key) as Stored[] | undefined;
+  return cells ? { ...rowFrom(table, cells) } : {};
+}
+
+interface Sampled {
+  readonly version: number;
+  readonly anchors: Anchors | null;
+}
+
+const sampled = new WeakMap<OpenFile, Map<string, Sampled>>();
+
+/**
+ * The anchors of an order of a table, when they are sampled and nothing has been written since; else
+ * null, and a child begins to sample them.
+ */
+function anchorsFor({ file, jobs }: Reading, table: Table, request: WindowRequest): Anchors | null {
+  if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
+  const order = orderOf(file.design, table, request.sort);
+  if (!order.plain) return null;
+  const name = `${table.id} ${orderSql(order)}`;
+  const known = sampled.get(file) ?? new Map<string, Sampled>();
+  sampled.set(file, known);
+  const version = dataVersion(file);
+  const found = known.get(name);
+  if (found?.version === version) return found.anchors;
+  known.set(name, { version, anchors: null });
+  jobs.run(file.path, { task: 'anchors', sql: anchorSql(table, order) }, { queue: 'background' }).then(
+    (rows) => known.set(name, { version, anchors: { order: name, rows } }),
+    // Without anchors a window is found by counting, only more slowly.
+    () => known.delete(name),
+  );
+  return null;
+}

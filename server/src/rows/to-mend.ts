@@ -1,0 +1,37 @@
+import { asText, catalogOf, displayOf } from '@heathridge/core/design';
+import { bind, sqlName, toSql } from '@heathridge/core/expression';
+import type { RowKey } from '@heathridge/core/rows';
+import type { FoundRow } from '../change/run';
+import type { OpenFile } from '../store/files';
+import { keyColumns, rowObject } from './json';
+
+/** A row that a check has found, as it is mended. */
+export interface RowToMend {
+  readonly key: RowKey;
+  readonly value: string | number | null;
+  /** What the row is called, and its cells by field id, as they are now; null when it has gone. */
+  readonly title: string | null;
+  readonly cells: Readonly<Record<string, unknown>> | null;
+}
+
+/** Found rows with all that is needed to mend them. */
+export function rowsToMend(
+  { design, reader }: OpenFile,
+  tableId: string,
+  found: readonly FoundRow[],
+): RowToMend[] {
+  const table = design.tables.find(({ id }) => id === tableId);
+  if (!table) return [];
+  const catalog = catalogOf(design);
+  const { bound } = bind(asText(displayOf(table)), { catalog, table: table.id });
+  const title = toSql(bound, { catalog, row: 't' }).sql;
+  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
+  const read = reader.prepare(
+    `SELECT ${title}, ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`,
+  );
+  return found.map(({ key, value }) => {
+    const row = read.raw().get(...key) as [string | null, string] | undefined;
+    const cells = row ? (JSON.parse(row[1]) as { cells: Record<string, unknown> }).cells : null;
+    return { key: [...key], value, title: row?.[0] ?? null, cells };
+  });
+}

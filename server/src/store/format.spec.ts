@@ -1,0 +1,75 @@
+import { copyFileSync, mkdirSync, readdirSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { FORMAT } from '@heathridge/core/design';
+import { Office } from '../testing/office';
+
+const FILES = join(dirname(fileURLToPath(import.meta.url)), '..', '..', 'test-files');
+
+/** Files that earlier versions made are kept, and open for ever. */
+describe('files of earlier formats', () => {
+  let office: Office;
+  beforeAll(async () => (office = await Office.open({ demo: false })));
+  afterAll(() => office.close());
+
+  const names = readdirSync(FILES).filter((name) => name.endsWith('.db'));
+
+  it('are kept, one of each', () => {
+    expect(names.sort()).toEqual(Array.from({ length: FORMAT - 1 }, (_, i) => `format-${i + 1}.db`));
+  });
+
+  function take(name: string, id: string): void {
+    const { files, accounts } = office.app.context;
+    const folder = join(office.data, 'files');
+    mkdirSync(folder, { recursive: true });
+    copyFileSync(join(FILES, name), join(folder, `${id}.db`));
+    files.register(id, `${name} as ${id}`, accounts.person(office.token)!.id);
+  }
+
+  for (const [i, name] of names.entries()) {
+    it(`${name} opens, with its rows, rules, documents and history`, async () => {
+      const id = `f_old${i}`;
+      take(name, id);
+      const at = (url: string): string => `/api/files/${id}/${url}`;
+      const { status, body } = await office.call('GET', at('design'));
+      expect(status).withContext(JSON.stringify(body)).toBe(200);
+      expect(body.design.settings.format).toBe(FORMAT);
+      expect(body.counts).toEqual({ t_borrower: 1, t_loan: 1, t_fine: 1, t_part: 1 });
+      // What a screen let people type, they may still do; what it let them read, they may still only read.
+      const rights = Object.fromEntries(
+        (body.design.forms as { id: string; rights: object }[]).map((form) => [form.id, form.rights]),
+      );
+      expect(rights).toEqual({
+        o_borrowers: { add: true, change: true, delete: true },
+        o_loans: { add: false, change: false, delete: false },
+      });
+      const sound = await office.call('POST', at('sound'), {});
+      expect(sound.body).toEqual({ findings: [], missing: [], damage: [] });
+      const save = (values: object) =>
+        office.call('POST', at('rows'), { changes: [{ op: 'insert', table: 't_fine', values }] });
+      expect((await save({ f_fLoan: 1000, f_fAmount: '99.00' })).body.errors[0].rule).toBe('r_amount');
+      expect((await save({ f_fLoan: 1000, f_fAmount: '2.00' })).status).toBe(200);
+      const query = body.design.queries[0] as object;
+      const result = await office.call('POST', at('query/run'), { query });
+      expect(result.body.rows).toEqual([['Ada Quill', '3.20']]);
+      const changes = await office.call('GET', at('changes'));
+      expect(changes.body.changes.length).toBe(2);
+      const copies = readdirSync(join(office.data, 'copies', id));
+      expect(copies).toContain(`before-format-${FORMAT}.db`);
+      // A second opening finds nothing to do.
+      office.app.context.files.close();
+      expect((await office.call('GET', at('design'))).status).toBe(200);
+    });
+  }
+
+  it('of a later version are left alone, and say so', async () => {
+    take(names[0]!, 'f_later');
+    const { default: Database } = await import('libsql');
+    const db = new Database(join(office.data, 'files', 'f_later.db'));
+    db.exec("UPDATE hr_definition SET document = json_set(document, '$.format', 99) WHERE type = 'settings'");
+    db.close();
+    const { status, body } = await office.call('GET', '/api/files/f_later/design');
+    expect([status, body.type]).toEqual([409, '/problems/later-format']);
+    expect(body.detail).toContain('later version');
+  });
+});
