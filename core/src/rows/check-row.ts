@@ -1,4 +1,4 @@
-import { attempt, columnsRead, some, type Bound } from '../expression';
+import { attempt, some, type Bound } from '../expression';
 import {
   conditionIn,
   fieldOf,
@@ -13,7 +13,7 @@ import {
   type Table,
 } from '../design';
 import { checkValue, type Read, type Value } from '../values';
-import { evaluateRow, fromRowAlone, ruleMessage } from './rule-message';
+import { evaluateRow, fieldsRead, fromRowAlone, ruleMessage } from './rule-message';
 import type { Moment } from './start';
 
 export interface RowProblem {
@@ -106,12 +106,6 @@ function brokenRule(
   const result = evaluateRow(bound, table, values, checking);
   if (!result.ok) return result.message;
   return result.value === false ? ruleMessage(design, table, rule, values, checking) : null;
-}
-
-/** The fields of the row that a rule over the row alone reads. */
-function fieldsRead(bound: Bound, table: Table): string[] {
-  const columns = new Set(columnsRead(bound, table.id).map(({ column }) => column));
-  return table.fields.filter(({ name }) => columns.has(name)).map(({ id }) => id);
 }
 
 const asksToday = (bound: Bound): boolean => some(bound, ({ op }) => op === 'clock');

@@ -1,4 +1,4 @@
-import { attempt, evaluate, filledMessage, kindOfType, some, type Bound } from '../expression';
+import { attempt, columnsRead, evaluate, filledMessage, kindOfType, some, type Bound } from '../expression';
 import { boundIn, localeOf, placesOf, type Design, type Field, type Rule, type Table } from '../design';
 import { fromText, rescale, showValue, type Value, type ValueKind } from '../values';
 import type { Val } from '../expression';
@@ -19,6 +19,12 @@ export function toVal(field: Field, value: Value): Val {
 /** True when an expression can be worked out from the row alone. */
 export const fromRowAlone = (bound: Bound): boolean =>
   !some(bound, (node) => (node.op === 'ref' && node.links.length > 0) || node.op === 'aggregate');
+
+/** The fields of the row that an expression over the row alone reads. */
+export function fieldsRead(bound: Bound, table: Table): string[] {
+  const columns = new Set(columnsRead(bound, table.id).map(({ column }) => column));
+  return table.fields.filter(({ name }) => columns.has(name)).map(({ id }) => id);
+}
 
 /** Works out an expression over one row given by field id, without looking at any other. */
 export function evaluateRow(
@@ -69,18 +75,23 @@ export function ruleMessage(
   return filledMessage(rule.message, shown);
 }
 
-/** The values of worked-out fields that follow from the row alone, by field id: what a form shows while typing. */
+/**
+ * The values of worked-out fields that follow from the row alone, by field id: what a form shows while typing.
+ * Where not all values of the row are at hand, those that need others are left out.
+ */
 export function workedValues(
   design: Design,
   table: Table,
   values: ReadonlyMap<string, Value>,
   moment: Moment,
+  known?: ReadonlySet<string>,
 ): Record<string, Value> {
   const found: Record<string, Value> = {};
   for (const { id, type } of table.fields) {
     if (type.kind !== 'workedOut') continue;
     const bound = attempt(() => boundIn(design, table.id, `"#${id}"`).bound);
     if (!bound.ok || !fromRowAlone(bound.value)) continue;
+    if (known && fieldsRead(bound.value, table).some((field) => !known.has(field))) continue;
     const result = evaluateRow(bound.value, table, values, moment);
     const scale = bound.value.type.type === 'number' ? bound.value.type.scale : 0;
     found[id] = result.ok ? fromVal(result.value, scale) : null;

@@ -1,8 +1,10 @@
-import { ApplicationRef, Component, effect, inject, input } from '@angular/core';
+import { ApplicationRef, Component, computed, effect, inject, input, ViewContainerRef } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { AccountMenuComponent } from '../shared/account-menu.component';
+import { DraftStore } from '../plan/draft.store';
+import { SoundDialog } from './sound.dialog';
 import { FileStore } from './file.store';
 import { GoToDialog, type GoTo } from './go-to.dialog';
 import { Router } from '@angular/router';
@@ -20,7 +22,7 @@ const STAGES = [
 @Component({
   selector: 'hr-bench',
   imports: [MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
-  providers: [FileStore],
+  providers: [FileStore, DraftStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
     <header>
@@ -49,6 +51,13 @@ const STAGES = [
       </div>
     </header>
     @if (store.loaded()) {
+      @if (unsound()) {
+        <p class="unsound row" role="status">
+          <mat-icon svgIcon="warning" />
+          <span class="grow">This file does not keep what it promises: another tool has written to it.</span>
+          <button class="btn small" type="button" (click)="showSound()">Look at it</button>
+        </p>
+      }
       <main><router-outlet /></main>
     } @else if (store.failed()) {
       <main class="empty">
@@ -62,7 +71,7 @@ const STAGES = [
   styles: `
     :host {
       display: grid;
-      grid-template-rows: 56px minmax(0, 1fr);
+      grid-template-rows: 56px auto minmax(0, 1fr);
       height: 100vh;
     }
     header {
@@ -153,8 +162,17 @@ const STAGES = [
       font-size: 11px;
     }
     main {
+      grid-row: 3;
       min-height: 0;
       overflow: hidden;
+    }
+    .unsound {
+      grid-row: 2;
+      margin: 0;
+      padding: 6px 16px;
+      color: var(--gorse);
+      background: #fbf3e0;
+      border-bottom: 1px solid var(--line);
     }
   `,
 })
@@ -162,13 +180,24 @@ export class BenchComponent {
   readonly store = inject(FileStore);
   private readonly dialog = inject(MatDialog);
   private readonly app = inject(ApplicationRef);
+  private readonly container = inject(ViewContainerRef);
   private readonly router = inject(Router);
   /** The file's id, from the address. */
   readonly file = input.required<string>();
   readonly stages = STAGES;
 
+  /** True when the file was found not to be sound. */
+  readonly unsound = computed(() => {
+    const known = this.store.soundness();
+    return known !== null && known.findings.length + known.missing.length + known.damage.length > 0;
+  });
+
   constructor() {
     effect(() => this.store.open(this.file()));
+  }
+
+  showSound(): void {
+    this.dialog.open(SoundDialog, { viewContainerRef: this.container });
   }
 
   keys(event: KeyboardEvent): void {

@@ -1,4 +1,5 @@
 import { computed, effect, inject, signal, untracked, type Signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
 import type { Form, Query, Report } from '@heathridge/core/design';
@@ -37,6 +38,9 @@ export abstract class DocumentPage<D extends Query | Form | Report> {
   });
 
   constructor() {
+    this.store.replaced.pipe(takeUntilDestroyed()).subscribe((id) => {
+      if (this.document()?.id === id) this.document.set(null);
+    });
     effect(() => {
       const wanted = this.wanted();
       const all = this.all();

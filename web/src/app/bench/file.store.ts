@@ -1,5 +1,17 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
-import { catchError, EMPTY, tap, type Observable } from 'rxjs';
+import { MatDialog } from '@angular/material/dialog';
+import {
+  catchError,
+  EMPTY,
+  expand,
+  filter,
+  Subject,
+  switchMap,
+  tap,
+  timer,
+  type Observable,
+  type Subscription,
+} from 'rxjs';
 import {
   catalogOf,
   localeOf,
@@ -9,7 +21,9 @@ import {
   type Report,
 } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
-import { Api, type FileInfo } from '../shared/api.service';
+import { Api, type FileInfo, type Soundness, type Theirs, type Versions } from '../shared/api.service';
+import { problemOf } from '../shared/problem';
+import { ClashDialog, type Clash } from './clash.dialog';
 import { Attachments } from '../shared/attachments.service';
 import { Toast } from '../shared/toast.service';
 
@@ -20,6 +34,10 @@ export class FileStore {
   private readonly toast = inject(Toast);
   private readonly attachments = inject(Attachments);
   private readonly info = signal<FileInfo | null>(null);
+  private readonly dialog = inject(MatDialog);
+  private listening: Subscription | null = null;
+  /** The id of a document that is to be read anew, in place of what is being edited. */
+  readonly replaced = new Subject<string>();
   private id = '';
 
   readonly loaded = computed(() => this.info() !== null);
@@ -29,6 +47,10 @@ export class FileStore {
   readonly counts = computed(() => this.info()?.counts ?? {});
   readonly places = computed(() => this.info()?.places ?? []);
   readonly draft = computed(() => this.info()?.draft ?? null);
+  /** Counts how often the file was read from the server: what was kept there is taken anew then. */
+  readonly loads = signal(0);
+  /** What the file said when it was asked whether it is sound; null until it has. */
+  readonly soundness = signal<Soundness | null>(null);
   /** Only read once `loaded`. */
   readonly design = computed(() => this.info()!.design);
   readonly catalog = computed(() => catalogOf(this.design()));
@@ -43,13 +65,18 @@ export class FileStore {
     this.id = file;
     this.attachments.file = file;
     this.info.set(null);
+    this.soundness.set(null);
     this.reload();
   }
 
   reload(): void {
     this.failed.set('');
     this.api.design(this.id).subscribe({
-      next: (info) => this.info.set(info),
+      next: (info) => {
+        this.info.set(info);
+        this.loads.update((count) => count + 1);
+        this.listen();
+      },
       error: (error: unknown) => {
         this.failed.set('This file could not be opened.');
         this.toast.problem(error);
@@ -57,30 +84,69 @@ export class FileStore {
     });
   }
 
+  /** Waits until the file, which is asked in the background, has said whether it is sound. */
+  private listen(): void {
+    this.listening?.unsubscribe();
+    this.listening = this.api
+      .soundness(this.id)
+      .pipe(
+        expand(({ asking }) =>
+          asking ? timer(3000).pipe(switchMap(() => this.api.soundness(this.id))) : EMPTY,
+        ),
+        filter(({ asking }) => !asking),
+        // Nobody asked for it here: what cannot be told is told when somebody does.
+        catchError(() => EMPTY),
+      )
+      .subscribe(({ result }) => this.soundness.set(result));
+  }
+
   /** Puts a newer design in place, as the server gave it. */
-  take(design: Design, counts = this.counts()): void {
+  take(design: Design, counts = this.counts(), versions?: Versions): void {
     const info = this.info();
-    if (info) this.info.set({ ...info, design, counts, draft: null });
+    if (info) this.info.set({ ...info, design, counts, versions: versions ?? info.versions });
+  }
+
+  /** The version of a document as it was read here; 0 for one that is not in the file. */
+  versionOf(id: string): number {
+    return this.info()?.versions[id]?.version ?? 0;
   }
 
   /** Saves a query, form or report; says so, or says why not. */
-  save(document: Query | Form | Report): Observable<unknown> {
-    return this.api.saveDefinition(this.id, document).pipe(
-      tap(({ design }) => {
-        this.take(design);
+  save(document: Query | Form | Report, begun = this.versionOf(document.id)): Observable<unknown> {
+    return this.api.saveDefinition(this.id, document, begun).pipe(
+      tap(({ design, versions }) => {
+        this.take(design, this.counts(), versions);
         this.toast.say(`${document.label} is saved.`);
       }),
       catchError((error: unknown) => {
+        const { theirs } = problemOf(error);
+        if (theirs) return this.clash(document, theirs);
         this.toast.problem(error);
         return EMPTY;
       }),
     );
   }
 
+  /** Shows both versions of a document that somebody else has changed meanwhile, and does what is chosen. */
+  private clash(mine: Query | Form | Report, theirs: Theirs): Observable<unknown> {
+    const data: Clash = { mine, theirs };
+    return this.dialog
+      .open<ClashDialog, Clash, 'mine' | 'theirs'>(ClashDialog, { data })
+      .afterClosed()
+      .pipe(
+        switchMap((choice) => {
+          if (choice === 'mine') return this.save(mine, theirs.version);
+          if (choice === 'theirs') this.replaced.next(mine.id);
+          if (choice === 'theirs') this.reload();
+          return EMPTY;
+        }),
+      );
+  }
+
   drop(document: Query | Form | Report): Observable<unknown> {
-    return this.api.dropDefinition(this.id, document.id).pipe(
-      tap(({ design }) => {
-        this.take(design);
+    return this.api.dropDefinition(this.id, document.id, this.versionOf(document.id)).pipe(
+      tap(({ design, versions }) => {
+        this.take(design, this.counts(), versions);
         this.toast.say(`${document.label} is dropped.`);
       }),
       catchError((error: unknown) => {

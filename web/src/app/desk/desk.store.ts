@@ -1,5 +1,5 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
-import { localeOf } from '@heathridge/core/design';
+import { emptyDesign, localeOf } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
 import { Api, type DeskInfo } from '../shared/api.service';
 import { Attachments } from '../shared/attachments.service';
@@ -16,7 +16,7 @@ export class DeskStore {
 
   readonly reading = computed((): Reading => {
     const info = this.info();
-    return { locale: localeOf(info?.settings ?? DEFAULT), today: info?.today ?? '2000-01-01' };
+    return { locale: localeOf(info?.settings ?? emptyDesign().settings), today: info?.today ?? '2000-01-01' };
   });
 
   open(file: string): void {
@@ -29,13 +29,3 @@ export class DeskStore {
     });
   }
 }
-
-const DEFAULT = {
-  decimalMark: '.',
-  groupMark: ',',
-  currency: '',
-  dateOrder: 'dmy',
-  timeZone: 'UTC',
-  type: 'settings',
-  id: 's_file',
-} as const;

@@ -1,5 +1,16 @@
 import type { ElementRef } from '@angular/core';
-import { Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  effect,
+  inject,
+  Injector,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
@@ -8,6 +19,7 @@ import {
   catchError,
   debounceTime,
   EMPTY,
+  filter,
   firstValueFrom,
   of,
   Subject,
@@ -59,6 +71,9 @@ export class RecordPageComponent {
   readonly listing = signal(true);
   readonly problem = signal('');
   private readonly searches = new Subject<string>();
+  /** The record to show: an answer that comes late, for one that was asked for before, is not taken. */
+  private readonly opening = new Subject<RowKey | null>();
+  private readonly injector = inject(Injector);
   private readonly view = viewChild(RecordSheetComponent);
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
@@ -84,6 +99,13 @@ export class RecordPageComponent {
     };
     return addedRow(this.dialog, data, field, this.fetch);
   };
+  /** Whether anything at all can be changed on this screen. */
+  readonly writes = computed(() => {
+    const form = this.info()?.form;
+    if (!form) return false;
+    const any = (rights: object): boolean => Object.values(rights).includes(true);
+    return any(form.rights) || form.subforms.some(({ shown, rights }) => shown && any(rights));
+  });
   readonly hasRunning = computed(() => {
     const table = this.table();
     return (
@@ -105,9 +127,25 @@ export class RecordPageComponent {
         this.entries.set(entries);
         this.listing.set(false);
       });
+    this.opening
+      .pipe(
+        switchMap((key) =>
+          key === null
+            ? EMPTY
+            : this.api.record(this.desk.file, this.screen(), key).pipe(
+                catchError((error: unknown) => {
+                  this.problem.set(problemOf(error).detail);
+                  return EMPTY;
+                }),
+              ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((data) => this.load(data));
     toObservable(this.screen)
       .pipe(
         tap(() => {
+          this.opening.next(null);
           this.info.set(null);
           this.state.set(null);
           this.search.set('');
@@ -241,6 +279,7 @@ export class RecordPageComponent {
   }
 
   async startNew(): Promise<void> {
+    if (!this.info()?.form.rights.add) return;
     if (await this.mayLeave()) this.begin();
   }
 
@@ -254,20 +293,31 @@ export class RecordPageComponent {
   async save(): Promise<boolean> {
     const state = this.state();
     if (!state || this.busy()) return false;
-    // What is being typed right now counts too.
+    this.busy.set(true);
+    try {
+      return await this.saved(state);
+    } finally {
+      this.busy.set(false);
+    }
+  }
+
+  private async saved(state: RecordState): Promise<boolean> {
+    // What is being typed right now counts too, and so does what a lookup is still searched for.
     (document.activeElement as HTMLElement | null)?.blur();
-    await new Promise((resolve) => setTimeout(resolve, 220));
+    await firstValueFrom(
+      toObservable(state.seeking, { injector: this.injector }).pipe(filter((seeking) => !seeking)),
+    );
     this.problem.set('');
     if (!state.check()) {
       this.problem.set('Not saved yet: see the messages beside the fields.');
-      setTimeout(() => this.view()?.focusFirst(true));
+      this.focusSoon(true);
       return false;
     }
     const { changes, rows } = state.changesToSave();
     if (changes.length === 0) return true;
-    this.busy.set(true);
+    const request = { id: state.nameOf(changes), changes };
     try {
-      const { saved } = await firstValueFrom(this.api.saveRecord(this.desk.file, this.screen(), { changes }));
+      const { saved } = await firstValueFrom(this.api.saveRecord(this.desk.file, this.screen(), request));
       const own = saved.find(
         ({ table, temp }) => table === state.table.id && (temp === state.record().id || !state.isNew),
       );
@@ -288,11 +338,14 @@ export class RecordPageComponent {
           ? 'Not saved: nothing in the file has changed. See the messages beside the fields.'
           : problem.detail,
       );
-      setTimeout(() => this.view()?.focusFirst(true));
+      this.focusSoon(true);
       return false;
-    } finally {
-      this.busy.set(false);
     }
+  }
+
+  /** Puts the cursor into the record once it is drawn. */
+  private focusSoon(wrong = false): void {
+    afterNextRender(() => this.view()?.focusFirst(wrong), { injector: this.injector });
   }
 
   async remove(): Promise<void> {
@@ -310,32 +363,29 @@ export class RecordPageComponent {
       this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
     );
     if (!sure) return;
-    this.api
-      .saveRecord(this.desk.file, this.screen(), { changes: [{ op: 'delete', table: state.table.id, key }] })
-      .subscribe({
-        next: () => {
-          this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
-          this.state.set(null);
-          this.searches.next(this.search());
-          void this.router.navigate([]);
-        },
-        error: (error: unknown) =>
-          this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
-      });
+    const changes = [{ op: 'delete' as const, table: state.table.id, key }];
+    this.api.saveRecord(this.desk.file, this.screen(), { id: state.nameOf(changes), changes }).subscribe({
+      next: () => {
+        this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
+        this.state.set(null);
+        this.searches.next(this.search());
+        void this.router.navigate([]);
+      },
+      error: (error: unknown) =>
+        this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
+    });
   }
 
   begin(): void {
+    this.opening.next(null);
     this.load(null);
     void this.router.navigate([], { queryParams: {}, replaceUrl: true });
-    setTimeout(() => this.view()?.focusFirst());
+    this.focusSoon();
   }
 
   private open(key: RowKey): void {
     this.problem.set('');
-    this.api.record(this.desk.file, this.screen(), key).subscribe({
-      next: (data) => this.load(data),
-      error: (error: unknown) => this.problem.set(problemOf(error).detail),
-    });
+    this.opening.next(key);
   }
 
   private load(data: RecordData | null): void {

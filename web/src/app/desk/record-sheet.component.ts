@@ -1,4 +1,13 @@
-import { Component, computed, ElementRef, inject, input, output } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  output,
+} from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
 import { of, type Observable } from 'rxjs';
 import {
@@ -44,6 +53,7 @@ const LEAST: Partial<Record<KindName, number>> = {
 export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly toast = inject(Toast);
+  private readonly injector = inject(Injector);
   private readonly values = new WeakMap<RowState, Readonly<Record<string, Value>>>();
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
@@ -58,6 +68,8 @@ export class RecordSheetComponent {
 
   readonly cells = computed(() => {
     const state = this.state();
+    const { rights } = state.form;
+    const open = this.designing() || (state.record().key === null ? rights.add : rights.change);
     let tab = 0;
     return state.form.fields.flatMap(({ field: id, width, people }) => {
       const field = fieldOf(state.table, id);
@@ -66,13 +78,23 @@ export class RecordSheetComponent {
             {
               field,
               width,
-              readonly: people === 'read' || isGiven(field),
+              readonly: people === 'read' || isGiven(field) || !open,
               tab: people === 'read' || isGiven(field) ? '–' : String(++tab),
             },
           ]
         : [];
     });
   });
+
+  /** Whether people may type into a row of a subform. */
+  mayType({ subform: { rights } }: ChildState, row: RowState): boolean {
+    return row.key === null ? rights.add : rights.change;
+  }
+
+  /** Whether people may take a row of a subform away: a new one always, it is only on the page. */
+  mayRemove({ subform: { rights } }: ChildState, row: RowState): boolean {
+    return row.key === null || rights.delete;
+  }
 
   fieldsOf(child: ChildState): { field: Field; readonly: boolean }[] {
     return child.subform.fields.flatMap(({ field: id, people }) => {
@@ -165,7 +187,7 @@ export class RecordSheetComponent {
 
   addRow(child: ChildState): void {
     const row = this.state().addChild(child.subform.link);
-    setTimeout(() => this.focusRow(row));
+    afterNextRender(() => this.focusRow(row), { injector: this.injector });
   }
 
   /** Enter in the last row begins another; Ctrl+D takes the value from the row above. */
@@ -175,6 +197,7 @@ export class RecordSheetComponent {
       !event.ctrlKey &&
       !event.shiftKey &&
       child.rows.at(-1)?.id === row.id &&
+      child.subform.rights.add &&
       this.state().touched(row)
     ) {
       event.preventDefault();

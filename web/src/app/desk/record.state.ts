@@ -20,6 +20,7 @@ import {
 } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
+import { newId } from '../shared/ids';
 import type { Held } from '../shared/value-input.component';
 
 /** One row while it is being edited: of the record itself or of a subform. */
@@ -61,6 +62,8 @@ const changedIn = (row: RowState): string[] =>
 const hasUnread = (row: RowState): boolean =>
   Object.values(row.held).some(({ typed }) => typed !== undefined);
 
+const isSeeking = (row: RowState): boolean => Object.values(row.held).some(({ sought }) => sought === true);
+
 /** A record and the rows of its subforms, as they are being edited, and what a save of them sends. */
 export class RecordState {
   private count = 0;
@@ -75,6 +78,10 @@ export class RecordState {
         row.deleted || hasUnread(row) || (row.key === null ? this.touched(row) : changedIn(row).length > 0),
     ),
   );
+
+  /** True while a lookup's typed text is being searched: what it stands for is not known yet. */
+  readonly seeking = computed(() => this.rows().some((row) => !row.deleted && isSeeking(row)));
+  private sent: { readonly changes: string; readonly id: string } | null = null;
 
   constructor(
     private readonly design: Design,
@@ -184,6 +191,13 @@ export class RecordState {
     return { changes: out.map(({ change }) => change), rows: out.map(({ row }) => row) };
   }
 
+  /** The name under which changes are sent: the same changes sent again have the same, and are saved once. */
+  nameOf(changes: readonly RowChange[]): string {
+    const text = JSON.stringify(changes);
+    if (this.sent?.changes !== text) this.sent = { changes: text, id: newId('save') };
+    return this.sent.id;
+  }
+
   /** Puts the errors of a refused save beside their fields. */
   refuse(errors: readonly RowError[], rows: readonly RowState[]): void {
     const found: Record<string, string> = {};
@@ -230,6 +244,9 @@ export class RecordState {
     const checking = {
       ...this.clock,
       isNew: row.key === null,
+      was: Object.fromEntries(Object.entries(row.was).map(([id, { value }]) => [id, value])),
+      // What the screen does not show is not at hand: the server asks about it.
+      known: row.key === null ? undefined : this.shownOf(row),
       // The text a lookup shows is at hand; what else other rows have to tell is not.
       elsewhere: (expression: string) => {
         const id = /^"#(\w+)"$/.exec(expression.trim())?.[1];
@@ -242,7 +259,8 @@ export class RecordState {
   /** The row with what follows from it alone worked out anew. */
   private worked(row: RowState): RowState {
     const values = new Map(Object.entries(row.held).map(([id, { value }]) => [id, value]));
-    const found = workedValues(this.design, row.table, values, this.clock);
+    const known = row.key === null ? undefined : this.shownOf(row);
+    const found = workedValues(this.design, row.table, values, this.clock, known);
     const held = Object.fromEntries(Object.entries(found).map(([id, value]) => [id, { value }]));
     return { ...row, held: { ...row.held, ...held } };
   }
@@ -269,15 +287,25 @@ export class RecordState {
 
   /** The fields people may type into on this form. */
   private typeable(row: RowState): Set<string> {
-    const fields =
-      row.id === this.record().id
-        ? this.form.fields
-        : (this.children().find(({ rows }) => rows.some(({ id }) => id === row.id))?.subform.fields ?? []);
-    return new Set(fields.filter(({ people }) => people === 'type').map(({ field }) => field));
+    return new Set(
+      this.fieldsOf(row)
+        .filter(({ people }) => people === 'type')
+        .map(({ field }) => field),
+    );
+  }
+
+  private fieldsOf(row: RowState): Form['fields'] {
+    const child = this.children().find(({ rows }) => rows.some(({ id }) => id === row.id));
+    return child ? child.subform.fields : this.form.fields;
+  }
+
+  /** The fields of a row whose values came with it. */
+  private shownOf(row: RowState): ReadonlySet<string> {
+    return new Set(Object.keys(row.was));
   }
 
   private rowOf(table: Table, { key, cells }: RecordRow): RowState {
-    const held = Object.fromEntries(table.fields.map(({ id }) => [id, heldOf(cells[id] ?? null)]));
+    const held = Object.fromEntries(Object.entries(cells).map(([id, cell]) => [id, heldOf(cell)]));
     return { id: `n${this.count++}`, table, key, was: held, held, deleted: false };
   }
 

@@ -1,4 +1,16 @@
-import { CSP_NONCE, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  afterNextRender,
+  CSP_NONCE,
+  Component,
+  computed,
+  effect,
+  inject,
+  Injector,
+  input,
+  signal,
+  untracked,
+} from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
@@ -29,7 +41,7 @@ import {
   type ValueFormatterParams,
   type ValueSetterParams,
 } from 'ag-grid-community';
-import { firstValueFrom } from 'rxjs';
+import { debounceTime, firstValueFrom, Subject } from 'rxjs';
 import {
   comesWithText,
   isGiven,
@@ -103,6 +115,7 @@ export class FillComponent {
   private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
+  private readonly injector = inject(Injector);
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
@@ -129,12 +142,15 @@ export class FillComponent {
   readonly waitingNew = computed(() => [...this.fill.refused().values()].filter(({ row }) => row === 'new'));
   readonly newTouched = signal(false);
   private grid: GridApi<GridRow> | null = null;
-  private searchTimer: ReturnType<typeof setTimeout> | undefined;
+  private readonly searches = new Subject<void>();
+  /** While the new row is on its way nobody sends it again. */
+  readonly adding = signal(false);
   private readonly fetch: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
 
   constructor() {
+    this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.setSource());
     effect(() => {
       const table = this.table();
       untracked(() => {
@@ -159,8 +175,7 @@ export class FillComponent {
 
   searched(text: string): void {
     this.search.set(text);
-    clearTimeout(this.searchTimer);
-    this.searchTimer = setTimeout(() => this.setSource(), 200);
+    this.searches.next();
   }
 
   keys(event: KeyboardEvent): void {
@@ -209,14 +224,15 @@ export class FillComponent {
 
   async addNew(): Promise<void> {
     const [table, row] = [this.table(), this.fresh()];
-    if (!table || !row) return;
+    if (!table || !row || this.adding()) return;
     const missing = this.fill.missing(table, row);
     if (missing.length > 0) {
       this.fill.refuseNew(table, row, missing, '');
       this.grid?.refreshCells({ force: true });
       return;
     }
-    const key = await firstValueFrom(this.fill.insert(table, row));
+    this.adding.set(true);
+    const key = await firstValueFrom(this.fill.insert(table, row)).finally(() => this.adding.set(false));
     if (!key) {
       this.grid?.refreshCells({ force: true });
       return;
@@ -225,7 +241,7 @@ export class FillComponent {
     this.toast.say(`${table.label} ${field ? showValue(valueKind(field.type), key[0]!) : ''} is added.`);
     this.resetNew();
     this.setSource();
-    setTimeout(() => this.startNew(), 50);
+    afterNextRender(() => this.startNew(), { injector: this.injector });
   }
 
   dropNew(): void {

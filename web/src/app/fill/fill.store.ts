@@ -1,10 +1,11 @@
 import { inject, Injectable, signal } from '@angular/core';
 import { catchError, map, of, type Observable } from 'rxjs';
 import { fieldOf, isGiven, type Field, type Table } from '@heathridge/core/design';
-import { checkRow, startRow, type RowError, type RowKey } from '@heathridge/core/rows';
+import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { FileStore } from '../bench/file.store';
 import { Api, type Cell } from '../shared/api.service';
+import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import type { Held } from '../shared/value-input.component';
 import { heldOf } from '../desk/record.state';
@@ -36,6 +37,7 @@ export const toGridRow = (table: Table, cells: readonly Cell[]): GridRow => {
 export class FillStore {
   private readonly api = inject(Api);
   private readonly store = inject(FileStore);
+  private sent: { readonly changes: string; readonly id: string } | null = null;
   /** By row and field, so that it outlives scrolling and sorting. */
   readonly refused = signal<ReadonlyMap<string, Refused>>(new Map());
 
@@ -112,9 +114,11 @@ export class FillStore {
         .filter(([id]) => !isGiven(fieldOf(table, id)!))
         .map(([id, { value }]) => [id, value]),
     );
-    return this.api.saveRows(this.store.file, { changes: [{ op: 'insert', table: table.id, values }] }).pipe(
+    const changes = [{ op: 'insert' as const, table: table.id, values }];
+    return this.api.saveRows(this.store.file, { id: this.nameOf(changes), changes }).pipe(
       map(({ saved }) => {
         this.clearRow(row);
+        this.sent = null;
         return saved[0]?.key ?? null;
       }),
       catchError((error: unknown) => {
@@ -123,6 +127,13 @@ export class FillStore {
         return of(null);
       }),
     );
+  }
+
+  /** The name under which the new row is sent: sent again as it is, it is added once. */
+  private nameOf(changes: readonly RowChange[]): string {
+    const text = JSON.stringify(changes);
+    if (this.sent?.changes !== text) this.sent = { changes: text, id: newId('save') };
+    return this.sent.id;
   }
 
   remove(table: Table, rows: readonly GridRow[]): Observable<unknown> {

@@ -5,7 +5,7 @@ import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
 import { rulesOf, type Dependant, type Field } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
-import type { Finding } from '../shared/api.service';
+import { Api, type Finding } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';
 import { FoundDialog, type FoundData } from './found.dialog';
@@ -225,6 +225,7 @@ import { FoundDialog, type FoundData } from './found.dialog';
   `,
 })
 export class DraftStripComponent {
+  private readonly api = inject(Api);
   readonly draft = inject(DraftStore);
   private readonly store = inject(FileStore);
   private readonly dialog = inject(MatDialog);
@@ -316,7 +317,11 @@ export class DraftStripComponent {
   }
 
   look(finding: Finding): void {
-    const data: FoundData = { finding, draft: this.draft.draft() };
+    const draft = this.draft.draft();
+    const data: FoundData = {
+      finding,
+      rows: (offset) => this.api.found(this.store.file, draft, finding.number, offset),
+    };
     this.dialog
       .open<FoundDialog, FoundData, boolean>(FoundDialog, {
         data,

@@ -49,6 +49,9 @@ export class DraftStore {
   /** What is to be kept on the server, when the next pause comes or `now`. */
   private readonly keeping = new Subject<'pause' | 'now'>();
   private unkept = false;
+  /** The file whose draft this is. */
+  private of = '';
+  private received = 0;
 
   readonly changes = signal<readonly Change[]>([]);
   readonly result = signal<CheckResult | null>(null);
@@ -90,10 +93,26 @@ export class DraftStore {
         takeUntilDestroyed(),
       )
       .subscribe();
+    // What is kept on the server counts when the file is read, and never over what is not kept yet.
+    this.receive();
     effect(() => {
-      const kept = this.store.draft();
-      untracked(() => kept && this.changes.set(kept.changes));
+      this.store.loads();
+      untracked(() => this.receive());
     });
+  }
+
+  private receive(): void {
+    const load = this.store.loads();
+    if (load === this.received) return;
+    this.received = load;
+    const another = this.of !== this.store.file;
+    if (this.unkept && !another) return;
+    this.of = this.store.file;
+    this.past.length = 0;
+    this.changes.set(this.store.draft()?.changes ?? []);
+    if (!another) return;
+    this.result.set(null);
+    this.problem.set('');
   }
 
   add(...changes: Change[]): void {

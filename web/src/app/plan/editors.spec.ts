@@ -58,6 +58,7 @@ function open(design: Design = OFFICE): { http: HttpTestingController; draft: Dr
   http.expectOne('/api/files/f_x/design').flush({
     name: 'X',
     design,
+    versions: {},
     counts: { t_loan: 7 },
     places: [
       { table: 't_loan', x: 300, y: 100 },

@@ -1,17 +1,19 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import type { Observable } from 'rxjs';
 import { fieldOf, isGiven, valueKind, type Field } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { FileStore } from '../bench/file.store';
 import { heldOf } from '../desk/record.state';
-import { Api, type Draft, type Finding } from '../shared/api.service';
+import { Api, type Finding, type RowToMend } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
 
 export interface FoundData {
   readonly finding: Finding;
-  readonly draft: Draft;
+  /** Reads a page of the rows, from this one on. */
+  rows(offset: number): Observable<{ readonly rows: readonly RowToMend[] }>;
 }
 
 interface Line {
@@ -23,7 +25,7 @@ interface Line {
   readonly saved: boolean;
 }
 
-/** The rows that stand in a draft's way, with the fields by which they can be mended at once. */
+/** Rows that a check has found, with the fields by which they can be mended at once. */
 @Component({
   selector: 'hr-found-dialog',
   imports: [MatDialogModule, ValueInputComponent],
@@ -169,8 +171,7 @@ export class FoundDialog {
 
   more(): void {
     this.busy.set(true);
-    const { draft, finding } = this.data;
-    this.api.found(this.store.file, draft, finding.number, this.lines().length).subscribe({
+    this.data.rows(this.lines().length).subscribe({
       next: ({ rows }) => {
         this.busy.set(false);
         const found = rows.flatMap(({ key, title, cells }): Line[] => {

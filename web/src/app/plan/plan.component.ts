@@ -1,4 +1,14 @@
-import { Component, computed, effect, inject, input, signal, untracked, type OnDestroy } from '@angular/core';
+import {
+  Component,
+  computed,
+  effect,
+  inject,
+  input,
+  signal,
+  untracked,
+  ViewContainerRef,
+  type OnDestroy,
+} from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
@@ -19,6 +29,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import { FileStore } from '../bench/file.store';
+import { SoundDialog } from '../bench/sound.dialog';
 import { Api, type Place } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { newId } from '../shared/ids';
@@ -46,7 +57,6 @@ import { TableEditorComponent } from './table-editor.component';
     MatMenuModule,
     TableEditorComponent,
   ],
-  providers: [DraftStore],
   templateUrl: './plan.component.html',
   styleUrl: './plan.component.scss',
 })
@@ -54,6 +64,7 @@ export class PlanComponent implements OnDestroy {
   readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
   private readonly toast = inject(Toast);
+  private readonly container = inject(ViewContainerRef);
   readonly store = inject(FileStore);
   readonly draft = inject(DraftStore);
   readonly icons = KIND_ICONS;
@@ -254,6 +265,10 @@ export class PlanComponent implements OnDestroy {
     });
   }
 
+  showSound(): void {
+    this.dialog.open(SoundDialog, { viewContainerRef: this.container });
+  }
+
   showKept(): void {
     this.dialog
       .open<KeptDialog, readonly Kept[], readonly string[]>(KeptDialog, { data: this.draft.design().kept })
@@ -269,7 +284,7 @@ export class PlanComponent implements OnDestroy {
       .afterClosed()
       .subscribe((settings) => {
         if (!settings) return;
-        const { type: _, id: __, ...set } = settings;
+        const { type: _, id: __, format: ___, ...set } = settings;
         this.draft.add({ change: 'changeSettings', set });
       });
   }

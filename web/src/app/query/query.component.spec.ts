@@ -84,10 +84,45 @@ describe('QueryComponent', () => {
     expect((await run()).where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
     button(page, 'Save query').click();
     const request = http.expectOne('/api/files/f_x/definitions/q_a');
-    expect(request.request.body.where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
-    request.flush({ design: { ...DESIGN, queries: [request.request.body] } });
+    expect(request.request.body.base).toBe(0);
+    expect(request.request.body.document.where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
+    request.flush({
+      design: { ...DESIGN, queries: [request.request.body.document] },
+      versions: { q_a: { version: 1, at: null, by: null } },
+    });
     await fixture.whenStable();
     expect(fixture.componentInstance.unsaved()).toBeFalse();
+  });
+
+  it('shows both versions when somebody else was quicker, and saves over theirs only when told', async () => {
+    await fixture.whenStable();
+    fixture.componentInstance.rename('Mine');
+    await fixture.whenStable();
+    button(page, 'Save query').click();
+    const request = http.expectOne('/api/files/f_x/definitions/q_a');
+    const { document: mine } = request.request.body as { document: Query };
+    const theirs = {
+      document: { ...mine, label: 'Theirs' },
+      version: 4,
+      by: 'Mara',
+      at: '2026-11-25T10:00:00Z',
+    };
+    request.flush(
+      { type: '/problems/document-moved', detail: 'Mara has changed it.', theirs },
+      { status: 409, statusText: 'Conflict' },
+    );
+    await fixture.whenStable();
+    const dialog = document.querySelector<HTMLElement>('hr-clash-dialog')!;
+    expect(dialog.textContent).toContain('Mara has changed it');
+    expect([...dialog.querySelectorAll('td')].map((cell) => cell.textContent.trim())).toEqual([
+      'Mine',
+      'Theirs',
+    ]);
+    button(dialog, 'Save mine over it').click();
+    await fixture.whenStable();
+    await after(300);
+    const again = http.expectOne('/api/files/f_x/definitions/q_a').request.body as { base: number };
+    expect(again.base).toBe(4);
   });
 
   it('does not take a condition that does not hold together', async () => {

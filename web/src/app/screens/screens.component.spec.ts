@@ -125,7 +125,7 @@ describe('ScreensComponent', () => {
     button(page, 'Save screen').click();
     const request = http.expectOne('/api/files/f_x/definitions/o_a');
     expect(request.request.method).toBe('PUT');
-    expect(request.request.body.label).toBe('Lending');
+    expect(request.request.body.document.label).toBe('Lending');
     request.flush(
       { detail: 'There is a form called “Lending” already.', status: 409 },
       { status: 409, statusText: 'Conflict' },

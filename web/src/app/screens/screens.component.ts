@@ -28,6 +28,17 @@ export class ScreensComponent extends DocumentPage<Form> {
   private readonly api = inject(Api);
   private readonly toast = inject(Toast);
   readonly widths = WIDTHS;
+  readonly formRights = [
+    ['add', 'add'],
+    ['change', 'change'],
+    ['delete', 'delete'],
+  ] as const;
+  readonly subformRights = [
+    ['add', 'add rows'],
+    ['change', 'change rows'],
+    ['delete', 'delete rows'],
+    ['relink', 'move rows to another record'],
+  ] as const;
   protected override readonly speech = { one: 'screen', dropped: 'the rows it shows stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'screen' });
   readonly form = this.document;
@@ -158,6 +169,16 @@ export class ScreensComponent extends DocumentPage<Form> {
       hidden: form.hidden.filter((other) => other !== id),
     });
     this.picked.set([id]);
+  }
+
+  toggleRight(right: keyof Form['rights']): void {
+    const { rights } = this.form()!;
+    this.set({ rights: { ...rights, [right]: !rights[right] } });
+  }
+
+  toggleSubformRight(right: keyof Subform['rights']): void {
+    const { rights } = this.pickedSubform()!;
+    this.setSubform({ rights: { ...rights, [right]: !rights[right] } });
   }
 
   setSubform(patch: Partial<Subform>): void {

@@ -60,9 +60,31 @@ export interface FileInfo {
   readonly name: string;
   readonly design: Design;
   readonly counts: Readonly<Record<string, number>>;
+  readonly versions: Versions;
   readonly places: readonly Place[];
   readonly draft: Draft | null;
   readonly today: string;
+}
+
+/** The version of each definition by its id, and who changed it last. */
+export type Versions = Readonly<
+  Record<string, { readonly version: number; readonly at: string | null; readonly by: string | null }>
+>;
+
+/** What stands in the file in place of a document that somebody else has changed meanwhile. */
+export interface Theirs {
+  /** Null when it was dropped. */
+  readonly document: Query | Form | Report | null;
+  readonly version: number;
+  readonly by: string | null;
+  readonly at: string | null;
+}
+
+/** What a file answers when it is asked whether it is sound. */
+export interface Soundness {
+  readonly findings: readonly Finding[];
+  readonly missing: readonly string[];
+  readonly damage: readonly string[];
 }
 
 export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'fields' | 'sort' | 'message' | 'rule'> {
@@ -247,10 +269,21 @@ export class Api {
       `${base(file)}/changes/${version}/undo`,
       { watch },
     );
-  saveDefinition = (file: string, document: Query | Form | Report) =>
-    this.http.put<{ design: Design }>(`${base(file)}/definitions/${document.id}`, document);
-  dropDefinition = (file: string, id: string) =>
-    this.http.delete<{ design: Design }>(`${base(file)}/definitions/${id}`);
+  saveDefinition = (file: string, document: Query | Form | Report, begun: number) =>
+    this.http.put<{ design: Design; versions: Versions }>(`${base(file)}/definitions/${document.id}`, {
+      document,
+      base: begun,
+    });
+  dropDefinition = (file: string, id: string, begun: number) =>
+    this.http.delete<{ design: Design; versions: Versions }>(`${base(file)}/definitions/${id}`, {
+      params: { base: begun },
+    });
+  soundness = (file: string) =>
+    this.http.get<{ asking: boolean; result: Soundness | null }>(`${base(file)}/sound`);
+  askSoundness = (file: string, watch: string) => this.http.post<Soundness>(`${base(file)}/sound`, { watch });
+  unsound = (file: string, number: number, offset: number) =>
+    this.http.post<{ rows: RowToMend[] }>(`${base(file)}/sound/found`, { number, offset });
+  repair = (file: string) => this.http.post<Soundness>(`${base(file)}/sound/repair`, {});
 
   window = (file: string, table: string, request: WindowRequest) =>
     this.http.post<{ total: number; rows: Cell[][] }>(`${base(file)}/tables/${table}/window`, request);

@@ -40,7 +40,7 @@ describe('ExpressionEditorComponent', () => {
     ['due_back >', /ends too early/],
     ['due_bakc > lent_on', /no field “due_bakc”.*due_back/],
     ['fee + 1', /Expected a condition/],
-    ["due_back > '2026-01-01'", /DATE '2026-11-04'/],
+    ["due_back > '2026-01-01'", /DATE '2026-01-01'/],
   ];
   for (const [text, words] of wrong) {
     it(`says what is wrong with ${text}`, async () => {
@@ -48,6 +48,20 @@ describe('ExpressionEditorComponent', () => {
       expect(message()).toMatch(words);
     });
   }
+
+  it('offers the standard’s own way as one press', async () => {
+    const element = await show('due_back > 2026-01-01');
+    expect(message()).toContain('in quotes');
+    const press = element.querySelector<HTMLButtonElement>('button.fix')!;
+    expect(press.textContent.replace(/\s+/g, ' ').trim()).toBe("Write DATE '2026-01-01'");
+    press.click();
+    await fixture.whenStable();
+    expect(seen.at(-1)).toEqual({ text: "due_back > DATE '2026-01-01'", ok: true });
+    fixture.componentRef.setInput('value', 'due_back = NULL');
+    await fixture.whenStable();
+    element.querySelector<HTMLButtonElement>('button.fix')!.click();
+    expect(seen.at(-1)).toEqual({ text: 'due_back IS NULL', ok: true });
+  });
 
   it('warns of a division by zero', async () => {
     await show('fee / 0', { condition: false });

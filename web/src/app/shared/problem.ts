@@ -1,4 +1,5 @@
 import { HttpErrorResponse } from '@angular/common/http';
+import type { Theirs } from './api.service';
 import type { RowError } from '@heathridge/core/rows';
 
 /** A problem document of the API (RFC 9457), or what stands for one when there was no answer. */
@@ -9,6 +10,8 @@ export interface Problem {
   readonly errors?: readonly RowError[];
   readonly findings?: unknown;
   readonly version?: number;
+  /** On a clash of documents: what stands in the file. */
+  readonly theirs?: Theirs;
 }
 
 /** What went wrong, from whatever an HTTP call threw. */

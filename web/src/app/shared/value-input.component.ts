@@ -11,13 +11,24 @@ import {
   viewChild,
 } from '@angular/core';
 import {
+  MatAutocomplete,
   MatAutocompleteModule,
   MatAutocompleteTrigger,
   type MatAutocompleteSelectedEvent,
 } from '@angular/material/autocomplete';
 import { MatDatepickerModule, type MatDatepickerInputEvent } from '@angular/material/datepicker';
 import { MatIconModule } from '@angular/material/icon';
-import { catchError, debounceTime, EMPTY, map, of, Subject, switchMap, type Observable } from 'rxjs';
+import {
+  catchError,
+  debounceTime,
+  EMPTY,
+  map,
+  of,
+  Subject,
+  switchMap,
+  type Observable,
+  type Subscription,
+} from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { comesWithText, valueKind, type Field } from '@heathridge/core/design';
 import {
@@ -32,6 +43,7 @@ import {
 } from '@heathridge/core/values';
 import type { Choice, ChoiceRequest } from './api.service';
 import { AttachmentInputComponent } from './attachment-input.component';
+import { problemOf } from './problem';
 import { Toast } from './toast.service';
 
 /** Where a lookup's choices come from. */
@@ -204,6 +216,7 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
             autoActiveFirstOption
             [panelWidth]="panelWidth()"
             [displayWith]="asText"
+            (opened)="holdFocus()"
             (optionSelected)="choose($event)"
           >
             @for (choice of offered(); track choice[0]) {
@@ -368,7 +381,9 @@ export class ValueInputComponent {
   private readonly trigger = viewChild(MatAutocompleteTrigger);
   private readonly toast = inject(Toast);
   private readonly destroyRef = inject(DestroyRef);
-  private gone = false;
+  private readonly list = viewChild(MatAutocomplete);
+  private panel: HTMLElement | null = null;
+  private seeking: Subscription | null = null;
   private readonly searches = new Subject<string>();
   /** What stands in the line while it is being typed in; null while the value is shown. */
   private readonly draft = signal<string | null>(null);
@@ -431,7 +446,6 @@ export class ValueInputComponent {
   });
 
   constructor() {
-    this.destroyRef.onDestroy(() => (this.gone = true));
     this.searches
       .pipe(
         debounceTime(120),
@@ -517,6 +531,7 @@ export class ValueInputComponent {
   }
 
   search(text: string): void {
+    this.seeking?.unsubscribe();
     this.draft.set(text);
     this.searches.next(text);
   }
@@ -586,24 +601,34 @@ export class ValueInputComponent {
     return EMPTY;
   }
 
+  /** A press on a choice must not take the cursor away: the input would be left before anything is chosen. */
+  holdFocus(): void {
+    const panel = this.list()?.panel?.nativeElement as HTMLElement | undefined;
+    if (!panel || panel === this.panel) return;
+    this.panel = panel;
+    panel.addEventListener('mousedown', (event) => event.preventDefault());
+  }
+
+  /** Says at once that something is sought, and what it is when that is known, however long it takes. */
   private leaveLookup(draft: string): void {
-    // A click on a choice comes after the blur: the panel stays open until then.
-    setTimeout(() => {
-      if (this.draft() !== draft || this.gone) return;
-      const now = this.current();
-      if (now.sought !== true) {
-        this.draft.set(null);
-        if (now !== this.held()) this.emit(now);
-        return;
-      }
-      this.fetch()(this.field().id, { search: draft.trim(), row: this.row() })
-        .pipe(takeUntilDestroyed(this.destroyRef))
-        .subscribe((choices) => {
-          this.draft.set(null);
-          this.trigger()?.closePanel();
-          this.emit(sought(draft, choices, this.held()));
-        });
-    }, 180);
+    const [was, now] = [this.held(), this.current()];
+    this.draft.set(null);
+    this.trigger()?.closePanel();
+    if (now !== was) this.emit(now);
+    if (now.sought !== true) return;
+    this.seeking?.unsubscribe();
+    this.seeking = this.fetch()(this.field().id, { search: draft.trim(), row: this.row() })
+      .pipe(takeUntilDestroyed(this.destroyRef))
+      .subscribe({
+        next: (choices) => this.emit(sought(draft, choices, was)),
+        error: (error: unknown) =>
+          this.emit({
+            value: was.value,
+            text: was.text ?? null,
+            typed: draft,
+            problem: problemOf(error).detail,
+          }),
+      });
   }
 
   emit(held: Held): void {

@@ -34,9 +34,16 @@ export function setUp(more: Provider[] = []): HttpTestingController {
 export function setUpFile(design: Design = OFFICE): HttpTestingController {
   const http = setUp();
   TestBed.inject(FileStore).open('f_x');
-  http
-    .expectOne('/api/files/f_x/design')
-    .flush({ name: 'X', design, counts: { t_loan: 7 }, places: [], draft: null, today: '2026-11-25' });
+  http.expectOne('/api/files/f_x/design').flush({
+    name: 'X',
+    design,
+    versions: {},
+    counts: { t_loan: 7 },
+    places: [],
+    draft: null,
+    today: '2026-11-25',
+  });
+  http.expectOne('/api/files/f_x/sound').flush({ asking: false, result: null });
   return http;
 }
 

@@ -1,0 +1,132 @@
+import { Component, inject } from '@angular/core';
+import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
+import type { Form, Query, Report } from '@heathridge/core/design';
+import type { Theirs } from '../shared/api.service';
+
+export interface Clash {
+  readonly mine: Query | Form | Report;
+  readonly theirs: Theirs;
+}
+
+interface Line {
+  readonly what: string;
+  readonly mine: string;
+  readonly theirs: string;
+}
+
+/** Somebody else has changed a document meanwhile: both stand side by side, and one is chosen. */
+@Component({
+  selector: 'hr-clash-dialog',
+  imports: [MatDialogModule],
+  template: `
+    <h2 mat-dialog-title>{{ data.mine.label }} was changed meanwhile</h2>
+    <mat-dialog-content class="body">
+      <p>
+        {{ who }} has {{ data.theirs.document ? 'changed' : 'dropped' }} it {{ when }}. Nothing of yours is
+        saved yet, and nothing is lost: choose which of the two stays.
+      </p>
+      @if (lines.length > 0) {
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">What differs</th>
+              <th scope="col">Yours</th>
+              <th scope="col">Theirs</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (line of lines; track line.what) {
+              <tr>
+                <th scope="row">{{ line.what }}</th>
+                <td>{{ line.mine }}</td>
+                <td>{{ line.theirs }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      }
+    </mat-dialog-content>
+    <mat-dialog-actions align="end">
+      <button type="button" class="btn" mat-dialog-close>Go on with mine, unsaved</button>
+      <button type="button" class="btn" [mat-dialog-close]="'theirs'">
+        {{ data.theirs.document ? 'Take theirs' : 'Let it go' }}
+      </button>
+      <button type="button" class="btn act" [mat-dialog-close]="'mine'">Save mine over it</button>
+    </mat-dialog-actions>
+  `,
+  styles: `
+    .body {
+      display: grid;
+      gap: 12px;
+      min-width: 520px;
+    }
+    table {
+      border-collapse: collapse;
+      width: 100%;
+    }
+    th,
+    td {
+      padding: 4px 8px;
+      border-bottom: 1px solid var(--line);
+      text-align: left;
+      vertical-align: top;
+      font-weight: 400;
+      max-width: 300px;
+      overflow-wrap: anywhere;
+    }
+    thead th {
+      color: var(--soft);
+    }
+  `,
+})
+export class ClashDialog {
+  readonly data = inject<Clash>(MAT_DIALOG_DATA);
+  readonly who = this.data.theirs.by || 'Somebody else';
+  readonly when = this.data.theirs.at
+    ? `on ${new Date(this.data.theirs.at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}`
+    : 'meanwhile';
+  readonly lines = differing(this.data);
+}
+
+const WORDS: Readonly<Record<string, string>> = {
+  label: 'Name',
+  where: 'Conditions',
+  with: 'Linked tables',
+  columns: 'Columns',
+  group: 'Grouping',
+  sort: 'Order',
+  first: 'How many rows',
+  fields: 'Fields',
+  hidden: 'Fields on the shelf',
+  subforms: 'Subforms',
+  rights: 'What people may do',
+  source: 'Where rows come from',
+  paper: 'Paper',
+};
+
+/** The parts in which two versions differ, each in a few words. */
+function differing({ mine, theirs }: Clash): Line[] {
+  if (!theirs.document) return [];
+  const [a, b] = [mine, theirs.document] as unknown as [Record<string, unknown>, Record<string, unknown>];
+  return Object.keys(WORDS)
+    .filter((key) => JSON.stringify(a[key]) !== JSON.stringify(b[key]))
+    .map((key) => ({ what: WORDS[key]!, mine: inShort(a[key]), theirs: inShort(b[key]) }));
+}
+
+function inShort(value: unknown): string {
+  if (value === null || value === undefined) return 'none';
+  if (Array.isArray(value)) {
+    const names = value.map((item: unknown) =>
+      typeof item === 'object' && item !== null && 'label' in item ? String(item.label) : null,
+    );
+    const many = `${value.length} ${value.length === 1 ? 'entry' : 'entries'}`;
+    return names.every((name) => name !== null) && names.length > 0 ? names.join(', ') : many;
+  }
+  if (typeof value === 'object')
+    return (
+      Object.entries(value)
+        .flatMap(([key, inner]) => (inner === true ? [key] : typeof inner === 'string' ? [inner] : []))
+        .join(', ') || 'nothing'
+    );
+  return String(value);
+}
