@@ -11,8 +11,18 @@ export interface Clock {
   id(prefix: string): string;
 }
 
+/** Today in each zone, at the second in which it was last asked for. */
+const days = new Map<string, { readonly now: string; readonly today: string }>();
+
 export const systemClock: Clock = {
   now: () => `${new Date().toISOString().slice(0, 19)}Z`,
-  today: (zone) => inZone(systemClock.now(), zone).date,
+  today: (zone) => {
+    const now = systemClock.now();
+    const known = days.get(zone);
+    if (known?.now === now) return known.today;
+    const { date } = inZone(now, zone);
+    days.set(zone, { now, today: date });
+    return date;
+  },
   id: (prefix) => `${prefix}_${randomBytes(12).toString('base64url').replace(/[-_]/g, '0').slice(0, 12)}`,
 };

@@ -30,6 +30,7 @@ describe('names', () => {
   });
 
   it('have plurals by the rules of English spelling', () => {
+    expect(['Person', 'Child', 'Shelf'].map(pluralOf)).toEqual(['People', 'Children', 'Shelves']);
     expect(['Player', 'Family', 'Day', 'Box', 'Branch', 'Class'].map(pluralOf)).toEqual([
       'Players',
       'Families',

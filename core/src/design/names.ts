@@ -1,3 +1,5 @@
+import pluralize from 'pluralize';
+
 /**
  * A name for SQL and expressions from a label: lower case letters and digits with `_` between words
  * (`Due back` → `due_back`). A label without any letter or digit gives `fallback`.
@@ -21,16 +23,9 @@ export function uniqueName(name: string, taken: Iterable<string>): string {
   for (let n = 2; ; n++) if (!used.has(`${name}_${n}`.toLowerCase())) return `${name}_${n}`;
 }
 
-/** A plural by the regular rules of English spelling; the builder may change it. */
-export function pluralOf(label: string): string {
-  if (/(s|x|z|ch|sh)$/i.test(label)) return `${label}es`;
-  return /[^aeiou]y$/i.test(label) ? `${label.slice(0, -1)}ies` : `${label}s`;
-}
+/** A plural by the rules of English spelling and their exceptions; the builder may change it. */
+export const pluralOf = (label: string): string => pluralize.plural(label);
 
-/** A singular by the same rules; a word that may be none (`address`, `status`, `basis`) stays as it is. */
-export function singularOf(label: string): string {
-  if (/(ss|us|is)$/i.test(label)) return label;
-  if (/[^aeiou]ies$/i.test(label)) return `${label.slice(0, -3)}y`;
-  if (/(s|x|z|ch|sh)es$/i.test(label)) return label.slice(0, -2);
-  return /.s$/i.test(label) ? label.slice(0, -1) : label;
-}
+/** A singular by the same rules; a word that is none already (`address`, `status`, `basis`) stays as it is. */
+export const singularOf = (label: string): string =>
+  /(ss|us|is)$/i.test(label) ? label : pluralize.singular(label);

@@ -66,35 +66,72 @@ export function checkRow(
       problems.push({ field: field.id, rule: null, message: emptyMessage(field) });
   }
   const wrong = new Set(problems.map(({ field }) => field));
-  for (const { rule, field } of rulesOf(table)) {
-    if (field && wrong.has(field.id)) continue;
-    const broken = brokenRule(design, table, rule, values, row, checking);
-    if (broken !== null) problems.push({ field: field?.id ?? null, rule: rule.id, message: broken });
+  for (const compiled of compiledRules(design, table)) {
+    const { rule, field } = compiled;
+    if (field !== null && wrong.has(field)) continue;
+    const broken = brokenRule(design, table, compiled, values, row, checking);
+    if (broken !== null) problems.push({ field, rule: rule.id, message: broken });
   }
   return problems;
+}
+
+/** A rule with what is known of it before any row is seen. */
+interface CompiledRule {
+  readonly rule: Rule;
+  /** The field it stands at; null for a rule of the table. */
+  readonly field: string | null;
+  /** Null for a rule that looks at other rows: those are the file's to ask. */
+  readonly alone: {
+    readonly bound: Bound;
+    /** The fields it reads, and the running number among them, if there is one. */
+    readonly read: readonly string[];
+    readonly number: string | null;
+    readonly asksToday: boolean;
+  } | null;
+  /** Why it cannot be worked out, when that is so. */
+  readonly problem: string | null;
+}
+
+const compiled = new WeakMap<Design, Map<string, readonly CompiledRule[]>>();
+
+/** The rules of a table, bound and looked through once for as long as the design lives. */
+function compiledRules(design: Design, table: Table): readonly CompiledRule[] {
+  const tables = compiled.get(design) ?? new Map<string, readonly CompiledRule[]>();
+  compiled.set(design, tables);
+  const known = tables.get(table.id);
+  if (known) return known;
+  const made = rulesOf(table).map(({ rule, field }): CompiledRule => {
+    const attempted = attempt(() => conditionIn(design, table.id, rule.expression).bound);
+    const at = { rule, field: field?.id ?? null };
+    if (!attempted.ok)
+      return { ...at, alone: null, problem: `A rule cannot be worked out: ${attempted.error.message}` };
+    const bound = attempted.value;
+    if (!fromRowAlone(bound)) return { ...at, alone: null, problem: null };
+    const read = fieldsRead(bound, table);
+    const number = read.find((id) => fieldOf(table, id)?.type.kind === 'runningNumber') ?? null;
+    const asksToday = some(bound, ({ op }) => op === 'clock');
+    return { ...at, alone: { bound, read, number, asksToday }, problem: null };
+  });
+  tables.set(table.id, made);
+  return made;
 }
 
 /** The message of a rule when these values break it; null when they do not, or cannot say. */
 function brokenRule(
   design: Design,
   table: Table,
-  rule: Rule,
+  { rule, alone, problem }: CompiledRule,
   values: ReadonlyMap<string, Value>,
   row: Readonly<Record<string, unknown>>,
   checking: RowChecking,
 ): string | null {
-  const attempted = attempt(() => conditionIn(design, table.id, rule.expression).bound);
-  if (!attempted.ok) return `A rule cannot be worked out: ${attempted.error.message}`;
-  const bound = attempted.value;
-  if (!fromRowAlone(bound)) return null;
-  const read = fieldsRead(bound, table);
-  if (checking.known && read.some((id) => !checking.known!.has(id))) return null;
+  if (!alone) return problem;
+  const { bound, read, number, asksToday } = alone;
+  const { known, was, isNew } = checking;
+  if (known && read.some((id) => !known.has(id))) return null;
   // A number that is still to be given is the file's to ask about.
-  const isOpen = (id: string): boolean =>
-    (row[id] ?? null) === null && fieldOf(table, id)?.type.kind === 'runningNumber';
-  if (checking.isNew && read.some(isOpen)) return null;
-  if (!checking.isNew && (rule.newRowsOnly || asksToday(bound))) {
-    const { was } = checking;
+  if (isNew && number !== null && (row[number] ?? null) === null) return null;
+  if (!isNew && (rule.newRowsOnly || asksToday)) {
     if (!was || read.every((id) => (was[id] ?? null) === (row[id] ?? null))) return null;
     if (rule.newRowsOnly) {
       // A row that broke the rule before may go on doing so.
@@ -107,5 +144,3 @@ function brokenRule(
   if (!result.ok) return result.message;
   return result.value === false ? ruleMessage(design, table, rule, values, checking) : null;
 }
-
-const asksToday = (bound: Bound): boolean => some(bound, ({ op }) => op === 'clock');

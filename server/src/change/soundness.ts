@@ -6,7 +6,7 @@ import {
   schemaParts,
   soundnessChecks,
 } from '@heathridge/core/change';
-import type { Design } from '@heathridge/core/design';
+import { rulesOf, type Design } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { JobPool } from '../jobs/pool';
 import type { Connection } from '../store/driver';
@@ -62,10 +62,14 @@ function missingParts(db: Connection, design: Design): string[] {
     string,
   ][];
   const there = new Map(rows);
-  return schemaParts(design).flatMap(({ kind, table, sql }) => {
+  const missing = schemaParts(design).flatMap(({ kind, table, sql }) => {
     if (kind === 'trigger') {
       const name = /^CREATE TRIGGER "((?:[^"]|"")*)"/.exec(sql)![1]!.replace(/""/g, '"');
-      return there.get(name) === sql ? [] : [`A trigger of ${table.label} is missing or changed: ${name}.`];
+      if (there.get(name) === sql) return [];
+      const id = / rule (r_\w+) /.exec(name)?.[1];
+      const rule = rulesOf(table).find(({ rule }) => rule.id === id)?.rule;
+      const what = rule ? `the rule “${rule.message.replace(/\{[^}]*\}/g, '…')}”` : 'what texts may be';
+      return [`Nothing in the file holds ${what} of ${table.label} any more.`];
     }
     const own = there.get(table.name);
     if (own === undefined) return [`The table of ${table.label} is missing.`];
@@ -74,6 +78,7 @@ function missingParts(db: Connection, design: Design): string[] {
       .filter((text) => !own.includes(text))
       .map((text) => `The table of ${table.label} has lost its ${text}.`);
   });
+  return [...new Set(missing)];
 }
 
 /** Puts the triggers and the readable views of a design in place again, in one transaction. Rows are not touched. */

@@ -1,4 +1,17 @@
-import { toJsonSchema } from '@valibot/to-json-schema';
+import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
+import { Change } from '@heathridge/core/change';
+import {
+  Field,
+  FieldType,
+  Form,
+  MapDrawing,
+  Query,
+  Report,
+  Settings,
+  Subform,
+  Table,
+} from '@heathridge/core/design';
+import { RowChange } from '@heathridge/core/rows';
 import { PROBLEMS } from './problem';
 import type { RouteRecord } from './routes';
 
@@ -38,6 +51,7 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
         },
       },
       schemas: {
+        ...sharedSchemas(),
         problem: {
           type: 'object',
           required: ['type', 'title', 'status', 'detail'],
@@ -53,8 +67,31 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
   };
 }
 
-// Checks and trims have no counterpart in JSON Schema: the document says the shape, the API checks the rest.
-const schemaOf = (schema: Parameters<typeof toJsonSchema>[0]): unknown => {
-  const { $schema: _, ...rest } = toJsonSchema(schema, { errorMode: 'ignore' });
-  return rest;
+/** Shapes that many requests hold: they stand once, under their names. */
+const SHARED = {
+  Change,
+  Field,
+  FieldType,
+  Form,
+  MapDrawing,
+  Query,
+  Report,
+  RowChange,
+  Settings,
+  Subform,
+  Table,
 };
+
+const overrideRef = ({ referenceId }: { readonly referenceId: string }): string =>
+  `#/components/schemas/${referenceId}`;
+
+// Checks and trims have no counterpart in JSON Schema: the document says the shape, the API checks the rest.
+const options = { errorMode: 'ignore', definitions: SHARED, overrideRef } as const;
+
+function schemaOf(schema: Parameters<typeof toJsonSchema>[0]): unknown {
+  const { $schema: _, $defs: __, ...rest } = toJsonSchema(schema, options);
+  return rest;
+}
+
+const sharedSchemas = (): Record<string, unknown> =>
+  toJsonSchemaDefs(SHARED, { errorMode: 'ignore', overrideRef });

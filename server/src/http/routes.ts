@@ -86,15 +86,16 @@ export class Router {
         const role =
           person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
         this.check(needs, person, role, params['file']);
-        const gone = new AbortController();
-        reply.raw.once('close', () => gone.abort());
         const { context } = this;
+        let gone: AbortSignal | null = null;
         const call: Pick<Call, 'person' | 'file' | 'viewer'> & Record<string, unknown> = {
           context,
           params,
           reply,
           request,
-          gone: gone.signal,
+          get gone() {
+            return (gone ??= abortedWith(reply));
+          },
           query: query ? valid(query, request.query) : undefined,
           body: body ? valid(body, request.body) : undefined,
           get person() {
@@ -123,6 +124,13 @@ export class Router {
       throw new Problem('not-found', 'This file is not there, or not open to you.');
     throw new Problem('not-allowed', 'Only the builder of this file may do this.');
   }
+}
+
+/** Aborts when the connection that an answer goes to is closed. */
+function abortedWith(reply: FastifyReply): AbortSignal {
+  const controller = new AbortController();
+  reply.raw.once('close', () => controller.abort());
+  return controller.signal;
 }
 
 function screenAt(file: OpenFile, id: string): Form {

@@ -264,6 +264,13 @@ describe('bad input', () => {
   it('describes itself in OpenAPI 3.1', async () => {
     const { body } = await office.call('GET', '/api/openapi.json', undefined, null);
     expect(body.openapi).toBe('3.1.0');
+    // Shared shapes stand once: every reference leads somewhere, and the whole is small enough to be read.
+    const text = JSON.stringify(body);
+    expect(text.length).toBeLessThan(150_000);
+    const refs = [...text.matchAll(/"\$ref":"#\/components\/(\w+)\/(\w+)"/g)];
+    expect(refs.length).toBeGreaterThan(20);
+    for (const [ref, kind, name] of refs)
+      expect(body.components[kind!][name!]).withContext(ref).toBeDefined();
     expect(Object.keys(body.paths).length).toBeGreaterThan(20);
     const save = body.paths['/api/files/{file}/rows'].post;
     expect(save.requestBody.content['application/json'].schema.properties.changes.type).toBe('array');

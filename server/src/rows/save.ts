@@ -85,9 +85,6 @@ function opened(
   name: string | null,
   digest: string | null,
 ): number {
-  const [row] = prepared(
-    writer,
-    "INSERT INTO hr_log (at, by, what, request, digest) VALUES (?, ?, 'rows', ?, ?) RETURNING id",
-  ).all(at, by, name, digest) as [number][];
-  return row![0];
+  const sql = "INSERT INTO hr_log (at, by, what, request, digest) VALUES (?, ?, 'rows', ?, ?)";
+  return Number(prepared(writer, sql).run(at, by, name, digest).lastInsertRowid);
 }

@@ -1,7 +1,7 @@
 import type Database from 'libsql';
 import type { Connection } from './driver';
 
-/** Statements that are kept for one connection: the least lately used goes first. */
+/** Statements that are kept for one connection: the oldest goes first. */
 const MOST_KEPT = 400;
 
 const kept = new WeakMap<Connection, Map<string, Database.Statement>>();
@@ -14,11 +14,7 @@ export function prepared(db: Connection, sql: string): Database.Statement {
   const all = kept.get(db) ?? new Map<string, Database.Statement>();
   kept.set(db, all);
   const known = all.get(sql);
-  if (known) {
-    all.delete(sql);
-    all.set(sql, known);
-    return known;
-  }
+  if (known) return known;
   const made = db.prepare(sql);
   if (made.reader) made.raw();
   all.set(sql, made);

@@ -1,5 +1,6 @@
 import { Component, inject } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
+import equal from 'fast-deep-equal';
 import type { Form, Query, Report } from '@heathridge/core/design';
 import type { Theirs } from '../shared/api.service';
 
@@ -109,7 +110,7 @@ function differing({ mine, theirs }: Clash): Line[] {
   if (!theirs.document) return [];
   const [a, b] = [mine, theirs.document] as unknown as [Record<string, unknown>, Record<string, unknown>];
   return Object.keys(WORDS)
-    .filter((key) => JSON.stringify(a[key]) !== JSON.stringify(b[key]))
+    .filter((key) => !equal(a[key], b[key]))
     .map((key) => ({ what: WORDS[key]!, mine: inShort(a[key]), theirs: inShort(b[key]) }));
 }
 

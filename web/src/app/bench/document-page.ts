@@ -2,6 +2,7 @@ import { computed, effect, inject, signal, untracked, type Signal } from '@angul
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
+import equal from 'fast-deep-equal';
 import type { Form, Query, Report } from '@heathridge/core/design';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
@@ -33,7 +34,10 @@ export abstract class DocumentPage<D extends Query | Form | Report> {
     const document = this.document();
     return (
       document !== null &&
-      JSON.stringify(this.all().find(({ id }) => id === document.id)) !== JSON.stringify(document)
+      !equal(
+        this.all().find(({ id }) => id === document.id),
+        document,
+      )
     );
   });
 

@@ -41,14 +41,16 @@ import { FileStore } from './file.store';
                 >: {{ finding.count.toLocaleString('en-GB') }} {{ finding.count === 1 ? 'row' : 'rows' }}.
                 {{ finding.message }}</span
               >
-              <button class="btn small" type="button" (click)="mend(finding)">Mend them</button>
+              <button class="btn small" type="button" (click)="mend(finding)">
+                {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
+              </button>
             </div>
           }
           @for (text of sound.missing; track text) {
             <p class="line row"><mat-icon class="gorse" svgIcon="warning" />{{ text }}</p>
           }
           @if (sound.missing.length > 0) {
-            <button class="btn" type="button" (click)="repair()">Put the rules in place again</button>
+            <button class="btn repair" type="button" (click)="repair()">Put the rules in place again</button>
           }
           @for (text of sound.damage; track text) {
             <p class="line row"><mat-icon class="rust" svgIcon="error" />{{ text }}</p>
@@ -78,6 +80,9 @@ import { FileStore } from './file.store';
       margin: 0;
       padding: 6px 0;
       border-bottom: 1px solid var(--line);
+    }
+    .repair {
+      justify-self: start;
     }
     .moss {
       color: var(--moss);
