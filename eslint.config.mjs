@@ -1,4 +1,5 @@
 import js from '@eslint/js';
+import boundaries from 'eslint-plugin-boundaries';
 import angular from 'angular-eslint';
 import tseslint from 'typescript-eslint';
 
@@ -14,6 +15,20 @@ const SERVER = [
 const WEB = [['**/web/src/**'], 'Nothing imports the web.'];
 const NODE = [['node:*', 'fs', 'path', 'libsql', 'drizzle-orm*', 'fastify*'], 'The core has no I/O.'];
 const PAGES = [['@angular/*', 'rxjs*', 'd3*'], 'The core has no interface code.'];
+
+/** What each room of the core may use: nothing may stand on what stands on it. */
+const ROOMS = {
+  values: [],
+  expression: ['values'],
+  design: ['expression', 'values'],
+  rows: ['design', 'expression', 'values'],
+  people: ['design', 'expression', 'rows'],
+  form: ['design'],
+  query: ['design', 'expression', 'values'],
+  report: ['design', 'query', 'values'],
+  change: ['design', 'expression', 'form', 'query', 'report', 'values'],
+  exchange: ['change', 'design', 'expression', 'values'],
+};
 
 export default tseslint.config(
   {
@@ -50,7 +65,36 @@ export default tseslint.config(
       'no-restricted-globals': ['error', 'document', 'window', 'process', 'Date'],
     },
   },
+  {
+    // The rooms of the core, and which of the others each may use.
+    files: ['core/src/**/*.ts'],
+    plugins: { boundaries },
+    settings: {
+      'import/resolver': { node: { extensions: ['.ts'] } },
+      'boundaries/dependency-nodes': ['import', 'export'],
+      'boundaries/elements': [{ type: 'room', pattern: 'core/src/*', capture: ['name'] }],
+    },
+    rules: {
+      'boundaries/element-types': [
+        'error',
+        {
+          default: 'disallow',
+          message: '${file.name} may not use ${dependency.name}: see the rooms in eslint.config.mjs.',
+          rules: Object.entries(ROOMS).map(([name, uses]) => ({
+            from: [['room', { name }]],
+            allow: [name, ...uses].map((other) => ['room', { name: other }]),
+          })),
+        },
+      ],
+    },
+  },
+  {
+    // Specs check across rooms: adoption beside conversion, say.
+    files: ['core/src/**/*.spec.ts', 'core/src/**/testing/**'],
+    rules: { 'boundaries/element-types': 'off' },
+  },
   { files: ['server/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
+  { files: ['bench/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   { files: ['demo/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   {
     files: ['web/src/**/*.ts'],

@@ -8,9 +8,6 @@ import {
   SHAPES,
   shapeRule,
   validateTables,
-  checksIn,
-  kindFor,
-  factsFrom,
   type Design,
   type Field,
   type FieldType,
@@ -18,6 +15,7 @@ import {
   type Report,
   type Shape,
 } from '../design';
+import { checksIn, kindFor, factsFrom } from '../exchange';
 import { bindCondition } from '../expression';
 import { field, lookup, number, OFFICE, table } from '../design/testing/office';
 import { formFromTable } from '../form';

@@ -1,4 +1,4 @@
-import { bindCondition, sqlName, toSql } from '../expression';
+import { attempt, bindCondition, sqlName, toSql } from '../expression';
 import {
   catalogOf,
   fieldOf,
@@ -74,9 +74,12 @@ export function soundnessChecks(design: Design): RowCheck[] {
       );
     for (const { rule, field } of rulesOf(table)) {
       if (rule.newRowsOnly) continue;
-      const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
-      const { sql, clock } = toSql(bound, { catalog, row: 't' });
-      if (clock) continue;
+      const written = attempt(() =>
+        toSql(bindCondition(rule.expression, { catalog, table: table.id }).bound, { catalog, row: 't' }),
+      );
+      // What cannot be worked out is told by the next draft, not by the rows.
+      if (!written.ok || written.value.clock) continue;
+      const { sql } = written.value;
       const ids = new Set([...rule.expression.matchAll(/"#(f_\w+)"/g)].map((match) => match[1]!));
       const own = table.fields.filter(({ id }) => ids.has(id));
       ask(
@@ -100,7 +103,10 @@ export interface SchemaPart {
 
 /** The tables with their constraints, and the triggers, that the definitions ask for. */
 export const schemaParts = (design: Design): SchemaPart[] =>
-  design.tables.flatMap((table) => [
-    { kind: 'table' as const, table, sql: createTable(design, table) },
-    ...createTriggers(design, table).map((sql) => ({ kind: 'trigger' as const, table, sql })),
-  ]);
+  design.tables.flatMap((table) => {
+    const written = attempt(() => [
+      { kind: 'table' as const, table, sql: createTable(design, table) },
+      ...createTriggers(design, table).map((sql) => ({ kind: 'trigger' as const, table, sql })),
+    ]);
+    return written.ok ? written.value : [];
+  });

@@ -1,3 +1,4 @@
+export * from './adopt';
 export * from './folder';
 export * from './difference';
 export * from './standard-sql';

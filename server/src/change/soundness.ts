@@ -7,7 +7,7 @@ import {
   soundnessChecks,
 } from '@heathridge/core/change';
 import { rulesOf, type Design } from '@heathridge/core/design';
-import { sqlName } from '@heathridge/core/expression';
+import { attempt, sqlName } from '@heathridge/core/expression';
 import type { JobPool } from '../jobs/pool';
 import type { Connection } from '../store/driver';
 import type { OpenFile } from '../store/files';
@@ -81,21 +81,33 @@ function missingParts(db: Connection, design: Design): string[] {
   return [...new Set(missing)];
 }
 
-/** Puts the triggers and the readable views of a design in place again, in one transaction. Rows are not touched. */
+/**
+ * Puts the triggers and the readable views of a design in place again, in one transaction. Rows are not
+ * touched. A table with an expression that this version does not take any more keeps what holds it now: it
+ * must not keep the whole file from being opened, and the next draft says what is wrong with it.
+ */
 export function remakeTriggers(db: Connection, design: Design): void {
+  const made = design.tables.flatMap((table) => {
+    const written = attempt(() => ({
+      triggers: createTriggers(design, table),
+      view: createReadable(design, table),
+    }));
+    return written.ok ? [{ table, ...written.value }] : [];
+  });
   const keptNames = new Set(design.kept.map(({ name }) => name));
+  const left = design.tables.filter((table) => !made.some((item) => item.table === table));
+  const stays = (name: string): boolean =>
+    keptNames.has(name) || left.some((table) => name.startsWith(`${table.name} rule `));
   inTransaction(db, () => {
     const kept = keptObjects(design);
     for (const { drop } of [...kept].reverse()) db.exec(drop);
     const triggers = db.prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'").raw().all() as [
       string,
     ][];
-    for (const [name] of triggers) if (!keptNames.has(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
-    for (const table of design.tables) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
-    for (const table of design.tables) {
-      for (const sql of createTriggers(design, table)) db.exec(sql);
-      db.exec(createReadable(design, table));
-    }
+    for (const [name] of triggers) if (!stays(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
+    for (const { table } of made) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    for (const { triggers: list } of made) for (const sql of list) db.exec(sql);
+    for (const { view } of made) db.exec(view);
     for (const { sql } of kept) db.exec(sql);
   });
 }

@@ -53,7 +53,7 @@ describe('bad input', () => {
     ],
     ['a body of the wrong type', 'POST', WINDOW, [1, 2], 400],
     ['a missing body', 'POST', WINDOW, undefined, 400],
-    ['an unknown lookup', 'GET', 'lookups/f_partName', undefined, 404],
+    ['an unknown lookup', 'POST', 'lookups/f_partName', { search: '' }, 404],
     ['a search of a thousand letters', 'POST', 'lookups/f_hirePlayer', { search: 'x'.repeat(1000) }, 400],
     [
       'rows of an unknown table',
@@ -190,6 +190,18 @@ describe('bad input', () => {
       400,
     ],
   ];
+  it('is sent to routes that there are, where the address itself is not what is bad', () => {
+    const routes = office.app.routes.map(({ method, url }) => ({
+      method,
+      pattern: new RegExp(`^${url.replace(/:\w+/g, '[^/]+')}$`),
+    }));
+    const astray = cases.filter(([, method, url]) => {
+      const [path] = (url.startsWith('/api') ? url : `/api/files/f_x/${url}`).split('?');
+      return !routes.some((route) => route.method === method && route.pattern.test(path!));
+    });
+    expect(astray.map(([what]) => what)).toEqual(['an unknown address']);
+  });
+
   for (const [what, method, url, body, status] of cases) {
     it(`answers ${what} with a problem document`, async () =>
       isProblem(await office.call(method, url, body), status));

@@ -1,17 +1,14 @@
 import { createHash } from 'node:crypto';
 import { copyFileSync } from 'node:fs';
+import { fieldOf, storedFields, tableOf, type Design } from '@heathridge/core/design';
 import {
   adopt,
   factsFrom,
   factsSql,
-  fieldOf,
-  storedFields,
-  tableOf,
   type Adoption,
-  type Design,
   type ForeignSchema,
   type ForeignTable,
-} from '@heathridge/core/design';
+} from '@heathridge/core/exchange';
 import { steps } from '@heathridge/core/change';
 import { sqlName, sqlText } from '@heathridge/core/expression';
 import { saveDesign } from './definitions';

@@ -62,6 +62,25 @@ describe('files of earlier formats', () => {
     });
   }
 
+  it('open also with an expression that is not taken any more, and say so in the next draft', async () => {
+    const id = 'f_odd';
+    take(names[0]!, id);
+    const { default: Database } = await import('libsql');
+    const db = new Database(join(office.data, 'files', `${id}.db`));
+    const rule = { id: 'r_odd', expression: `"#f_bName" LIKE 'a!' ESCAPE '!'`, message: 'Odd.' };
+    const set = "UPDATE hr_definition SET document = json_set(document, '$.rules', json(?)) WHERE id = ?";
+    db.prepare(set).run(JSON.stringify([rule]), 't_borrower');
+    db.close();
+    const { status, body } = await office.call('GET', `/api/files/${id}/design`);
+    expect(status).toBe(200);
+    expect((await office.call('POST', `/api/files/${id}/sound`, {})).status).toBe(200);
+    const check = await office.call('POST', `/api/files/${id}/draft/check`, {
+      base: body.design.version,
+      changes: [],
+    });
+    expect(JSON.stringify(check.body.notices)).toContain('stands before a character');
+  });
+
   it('of a later version are left alone, and say so', async () => {
     take(names[0]!, 'f_later');
     const { default: Database } = await import('libsql');

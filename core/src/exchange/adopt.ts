@@ -1,16 +1,21 @@
 import { attempt, bind, bindCondition, sqlName, sqlText, toSql, toStored } from '../expression';
-import { catalogOf, fieldOf, typeOf } from './catalog';
-import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
 import {
+  catalogOf,
   emptyDesign,
+  fieldOf,
+  fits,
+  nameFromLabel,
+  pluralOf,
+  singularOf,
+  typeOf,
+  uniqueName,
   type Design,
   type Field,
   type FieldType,
   type Kept,
   type Table,
   type TableLink,
-} from './schema';
-import { fits } from './validate';
+} from '../design';
 
 /** How many values of each sort a column of a foreign file holds, and what can be said of all of them. */
 export interface ColumnFacts {
