@@ -27,6 +27,7 @@ const ROOMS = {
   query: ['design', 'expression', 'values'],
   report: ['design', 'query', 'values'],
   change: ['design', 'expression', 'form', 'query', 'report', 'values'],
+  api: ['change', 'design', 'query', 'report', 'rows'],
   exchange: ['change', 'design', 'expression', 'values'],
 };
 

@@ -18,7 +18,7 @@ import type { RouteRecord } from './routes';
 /** The OpenAPI 3.1 document of the API, from the schemas that validate it. */
 export function openApi(records: readonly RouteRecord[]): Record<string, unknown> {
   const paths: Record<string, Record<string, unknown>> = {};
-  for (const { method, url, needs, summary, body, query } of records) {
+  for (const { method, url, needs, summary, body, query, answer } of records) {
     const names = [...url.matchAll(/:(\w+)/g)].map((match) => match[1]!);
     const parameters: unknown[] = names.map((name) => ({
       name,
@@ -36,7 +36,13 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
       ...(body
         ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } }
         : {}),
-      responses: { 200: { description: 'Done.' }, default: { $ref: '#/components/responses/problem' } },
+      responses: {
+        200: {
+          description: 'Done.',
+          ...(answer ? { content: { 'application/json': { schema: schemaOf(answer) } } } : {}),
+        },
+        default: { $ref: '#/components/responses/problem' },
+      },
     };
   }
   return {

@@ -36,6 +36,8 @@ export interface RouteSpec<B extends v.GenericSchema | undefined, Q extends v.Ge
   readonly summary: string;
   readonly body?: B;
   readonly query?: Q;
+  /** What it answers as JSON, see the core's answers; none for bytes. */
+  readonly answer?: v.GenericSchema;
   readonly rateLimit?: { readonly max: number; readonly timeWindow: string };
   handler(
     call: Call<
@@ -53,6 +55,7 @@ export interface RouteRecord {
   readonly summary: string;
   readonly body?: v.GenericSchema | undefined;
   readonly query?: v.GenericSchema | undefined;
+  readonly answer?: v.GenericSchema | undefined;
 }
 
 /** Registers routes; rights, origin, query and body are checked here and nowhere else. */
@@ -72,8 +75,8 @@ export class Router {
   add<B extends v.GenericSchema | undefined = undefined, Q extends v.GenericSchema | undefined = undefined>(
     spec: RouteSpec<B, Q>,
   ): void {
-    const { method, url, needs, summary, body, query } = spec;
-    this.records.push({ method, url, needs, summary, body, query });
+    const { method, url, needs, summary, body, query, answer } = spec;
+    this.records.push({ method, url, needs, summary, body, query, answer });
     this.app.route({
       method,
       url,

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { keepAttachment, readAttachment } from '../rows/attachments';
@@ -12,6 +13,7 @@ export function attachmentRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/attachments',
+    answer: answers.Attachment,
     needs: 'colleague',
     summary: 'Keep a picture or a file: its bytes are the body, as application/octet-stream',
     query: Upload,

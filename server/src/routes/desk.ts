@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
 import { seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
 import { SaveRequest } from '@heathridge/core/rows';
@@ -44,6 +45,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/desk',
+    answer: answers.DeskInfo,
     needs: 'colleague',
     summary: 'The Desk: the screens of a file',
     handler: ({ context, file, params, person }) => ({
@@ -60,6 +62,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/desk/screens/:screen',
+    answer: answers.ScreenInfo,
     needs: 'colleague',
     summary: 'A screen and the tables it works on',
     handler: ({ context, file, viewer }) => {
@@ -77,6 +80,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/desk/screens/:screen/list',
+    answer: answers.RecordList,
     needs: 'colleague',
     summary: 'The record list: entries and how many there are',
     query: v.object({ ...Search.entries, after: v.optional(v.pipe(v.string(), v.maxLength(2000))) }),
@@ -93,6 +97,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/desk/screens/:screen/record',
+    answer: answers.RecordData,
     needs: 'colleague',
     summary: 'A record with the rows of its subforms',
     query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
@@ -108,6 +113,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/desk/screens/:screen/save',
+    answer: answers.SavedRows,
     needs: 'colleague',
     summary: 'Save a record and rows of its subforms together, all or none',
     body: SaveRequest,
@@ -119,6 +125,7 @@ export function deskRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/desk/screens/:screen/lookups/:field',
+    answer: answers.Choices,
     needs: 'colleague',
     summary: 'Choices of a lookup on this screen, narrowed by the row it stands in',
     body: ChoicesBody,

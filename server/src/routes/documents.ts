@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { documentProblems } from '@heathridge/core/change';
 import { dependantsOf, Form, Query, Report } from '@heathridge/core/design';
 import { Problem } from '../http/problem';
@@ -27,6 +28,7 @@ export function documentRoutes(router: Router): void {
   router.add({
     method: 'PUT',
     url: '/api/files/:file/definitions/:id',
+    answer: answers.SavedDocument,
     needs: 'builder',
     summary: 'Save a query, a form or a report; `base` is the version it was begun with, 0 for a new one',
     body: v.object({
@@ -58,6 +60,7 @@ export function documentRoutes(router: Router): void {
   router.add({
     method: 'DELETE',
     url: '/api/files/:file/definitions/:id',
+    answer: answers.SavedDocument,
     needs: 'builder',
     summary: 'Drop a query, a form or a report that nothing else uses',
     query: v.object({ base: v.pipe(v.string(), v.regex(/^\d{1,9}$/), v.transform(Number)) }),

@@ -1,4 +1,5 @@
 import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
+import * as answers from '@heathridge/core/api';
 import { applyChanges } from '@heathridge/core/change';
 import { differences, fromFolder, standardDdl, toFolder } from '@heathridge/core/exchange';
 import { Problem } from '../http/problem';
@@ -59,6 +60,7 @@ export function exchangeRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/definitions/read',
+    answer: answers.Draft,
     needs: 'builder',
     summary: 'The draft that would make this file as a folder of JSON says; nothing is changed',
     handler: ({ file, request }) => {

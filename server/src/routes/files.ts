@@ -4,6 +4,7 @@ import { dirname } from 'node:path';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { isTimeZone } from '@heathridge/core/values';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
@@ -12,6 +13,7 @@ export function fileRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files',
+    answer: answers.FileList,
     needs: 'signed-in',
     summary: 'The files that are open to you',
     handler: ({ context, person }) => ({ files: context.files.list(person.id) }),
@@ -19,6 +21,7 @@ export function fileRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files',
+    answer: answers.MadeFile,
     needs: 'signed-in',
     summary: 'Make a new, empty file',
     body: v.object({
@@ -33,6 +36,7 @@ export function fileRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/adopt',
+    answer: answers.AdoptedFile,
     needs: 'signed-in',
     summary: 'Take in an SQLite file: its bytes are the body, as application/vnd.sqlite3',
     query: v.object({ name: v.pipe(v.string(), v.maxLength(200)) }),

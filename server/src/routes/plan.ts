@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { Carrier, Change, checkPlan, readChanges } from '@heathridge/core/change';
 import { fieldOf, Id, linkCandidates, validateTables } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
@@ -55,6 +56,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/design',
+    answer: answers.FileInfo,
     needs: 'builder',
     summary: 'All definitions of a file, the rows of each table, the places on the map and your draft',
     handler: ({ context, file, person, params }) => {
@@ -74,6 +76,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'PUT',
     url: '/api/files/:file/places',
+    answer: answers.SavedPlaces,
     needs: 'builder',
     summary: 'Remember where cards lie on the map',
     body: v.object({
@@ -93,6 +96,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'PUT',
     url: '/api/files/:file/draft',
+    answer: answers.KeptDraft,
     needs: 'builder',
     summary: 'Keep your draft',
     body: Draft,
@@ -104,6 +108,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/draft/check',
+    answer: answers.CheckResult,
     needs: 'builder',
     summary: 'Check a draft against the real rows; nothing is changed',
     body: WatchedDraft,
@@ -120,6 +125,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/draft/found',
+    answer: answers.RowsToMend,
     needs: 'builder',
     summary: 'Rows that one check of a draft finds, with the values to mend them by',
     body: v.object({
@@ -141,6 +147,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/draft/preview',
+    answer: answers.Preview,
     needs: 'builder',
     summary: 'What the values of a field become in a draft, each different one once',
     body: v.object({ ...Draft.entries, table: Id, field: Id }),
@@ -161,6 +168,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/draft/apply',
+    answer: answers.ChangedDesign,
     needs: 'builder',
     summary: 'Apply a draft: a safe copy, then all of it in one transaction',
     body: WatchedDraft,
@@ -185,6 +193,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/links/offers',
+    answer: answers.LinkOffers,
     needs: 'builder',
     summary: 'Links that may be meant, by names and values, with the share of rows that match',
     body: v.object({ between: v.optional(v.object({ child: Id, parent: Id })), watch: Watch }),
@@ -202,6 +211,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/progress/:watch',
+    answer: answers.ProgressAnswer,
     needs: 'builder',
     summary: 'How far work is that you started; null when it is not running',
     handler: ({ context, person, params }) => ({
@@ -211,6 +221,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/changes',
+    answer: answers.AppliedChanges,
     needs: 'builder',
     summary: 'The design changes applied to a file, newest first',
     handler: ({ file }) => ({ changes: appliedChanges(file) }),
@@ -218,6 +229,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/changes/:version/undo',
+    answer: answers.ChangedDesign,
     needs: 'builder',
     summary: 'Undo the newest applied draft: structure, definitions and rows',
     body: v.object({ watch: Watch }),

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { Query } from '@heathridge/core/design';
 import { queryProblems } from '@heathridge/core/query';
 import { todayIn } from '../http/context';
@@ -12,6 +13,7 @@ export function queryRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/query/run',
+    answer: answers.QueryResult,
     needs: 'builder',
     summary: 'Run a query, saved or not: rows, SQL and the funnel',
     body: v.object({ query: Query }),

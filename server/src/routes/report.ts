@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { MapDrawing, Report } from '@heathridge/core/design';
 import { reportProblems } from '@heathridge/core/report';
 import { todayIn, type Context } from '../http/context';
@@ -28,6 +29,7 @@ export function reportRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/reports/pages',
+    answer: answers.Pages,
     needs: 'builder',
     summary: 'Lay out a report, saved or not: its page model',
     body: v.object({ report: Report }),

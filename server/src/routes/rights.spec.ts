@@ -1,6 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
 import { join } from 'node:path';
+import * as v from 'valibot';
 import type { Form } from '@heathridge/core/design';
 import { tablesOn } from '@heathridge/core/people';
 import { Office, ORIGIN, type Answer } from '../testing/office';
@@ -144,6 +145,13 @@ describe('rights', () => {
     expect([...known].sort()).toEqual(Object.keys(ROUTES).sort());
   });
 
+  it('name what every route answers, but for those that answer with bytes', () => {
+    const unnamed = office.app.routes.filter(({ answer }) => !answer).map(({ url }) => url.split('/').at(-1));
+    expect(unnamed.sort()).toEqual(
+      [':attachment', 'definitions.zip', 'openapi.json', 'pdf', 'pdf', 'preview', 'schema.sql'].sort(),
+    );
+  });
+
   it('keep a stranger out of everything but the front door', async () => {
     for (const route of routesFor('signed-in', 'colleague', 'builder')) {
       const { status, body } = await call(route, null);
@@ -194,6 +202,13 @@ describe('rights', () => {
       expect(status)
         .withContext(`${route} ${JSON.stringify(body)}`)
         .toBe(ROUTES[route]!.status ?? 200);
+      // What is answered is what the description of the API says, and nothing else.
+      const { answer } = office.app.routes.find(({ method, url }) => `${method} ${url}` === route)!;
+      if (status !== 200 || !answer) continue;
+      const taken = v.safeParse(answer, body);
+      expect(taken.issues?.map((issue) => `${v.getDotPath(issue)}: ${issue.message}`) ?? [])
+        .withContext(route)
+        .toEqual([]);
     }
   });
 

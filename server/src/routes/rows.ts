@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
 import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
@@ -92,6 +93,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/tables/:table/window',
+    answer: answers.Window,
     needs: 'builder',
     summary: 'A window of rows: a cell for each field, a lookup as [key, text]',
     body: Window,
@@ -106,6 +108,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/tables/:table/row',
+    answer: answers.Row,
     needs: 'builder',
     summary: 'One row by its key: a cell for each field, a lookup as [key, text]',
     query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
@@ -119,6 +122,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/rows',
+    answer: answers.SavedRows,
     needs: 'builder',
     summary: 'Add, change and delete rows, all or none',
     body: SaveRequest,
@@ -127,6 +131,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/lookups/:field',
+    answer: answers.Choices,
     needs: 'builder',
     summary: 'Choices of a lookup field, narrowed by the row it stands in: [[key, text, …columns], …]',
     body: ChoicesBody,
@@ -136,6 +141,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/forms/preview',
+    answer: v.nullable(answers.RecordData),
     needs: 'builder',
     summary: 'A real record as a form that is being designed shows it',
     body: v.object({ form: Form, key: v.nullable(Key) }),

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { Problem } from '../http/problem';
 import { COOKIE, type Call, type Router } from '../http/routes';
 
@@ -37,6 +38,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
   router.add({
     method: 'GET',
     url: '/api/session',
+    answer: answers.SessionInfo,
     needs: 'anyone',
     summary: 'Who is signed in; on a first visit, that there is nobody yet',
     handler: ({ context: { accounts }, request }) => {
@@ -51,6 +53,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
   router.add({
     method: 'POST',
     url: '/api/session',
+    answer: answers.SignedIn,
     needs: 'anyone',
     summary: 'Sign in',
     body: SignIn,
@@ -65,6 +68,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
   router.add({
     method: 'DELETE',
     url: '/api/session',
+    answer: answers.SignedOut,
     needs: 'anyone',
     summary: 'Sign out',
     handler: ({ context: { accounts }, request, reply }) => {
@@ -77,6 +81,7 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
   router.add({
     method: 'POST',
     url: '/api/accounts',
+    answer: answers.SignedIn,
     needs: 'anyone',
     summary: 'Create the first account, the builder’s; refused once there is one',
     body: NewAccount,

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as answers from '@heathridge/core/api';
 import { soundnessChecks } from '@heathridge/core/change';
 import { ask, knownSoundness, remakeTriggers } from '../change/soundness';
 import type { Router } from '../http/routes';
@@ -13,6 +14,7 @@ export function soundnessRoutes(router: Router): void {
   router.add({
     method: 'GET',
     url: '/api/files/:file/sound',
+    answer: answers.KnownSoundness,
     needs: 'builder',
     summary: 'What is known of the file’s soundness; it is asked in the background when the file is opened',
     handler: ({ file }) => knownSoundness(file),
@@ -20,6 +22,7 @@ export function soundnessRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/sound',
+    answer: answers.Soundness,
     needs: 'builder',
     summary: 'Is everything sound? Asks the file’s pages, its schema and every row',
     body: v.object({ watch: Watch }),
@@ -29,6 +32,7 @@ export function soundnessRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/sound/found',
+    answer: answers.RowsToMend,
     needs: 'builder',
     summary: 'Rows that one question finds, with the values to mend them by',
     body: v.object({ number: Place, offset: Place }),
@@ -45,6 +49,7 @@ export function soundnessRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/sound/repair',
+    answer: answers.Soundness,
     needs: 'builder',
     summary: 'Put triggers and readable views that are missing in place again',
     body: v.object({}),

@@ -1,0 +1,263 @@
+import * as v from 'valibot';
+import { Change, type Notice } from '../change';
+import {
+  Form,
+  Id,
+  Kept,
+  Query,
+  Report,
+  Settings,
+  Table,
+  type Design as DesignType,
+  type LinkOffer,
+} from '../design';
+import type { FunnelPart, ResultColumn } from '../query';
+import type { PageModel } from '../report';
+import { Key } from '../rows';
+
+/*
+ * What the API answers. The server's routes name these, so that the description of the API and the types of
+ * whoever calls it come from one place. Objects are strict: the tests take every answer apart by them.
+ */
+
+/** An answer as whoever reads it has it. */
+export type Answer<S extends v.GenericSchema> = v.InferOutput<S>;
+
+/** A shape that the core computes and has no schema of its own for. */
+const computed = <T>() => v.custom<T>(() => true);
+
+/** A list that nobody changes in place. */
+const listOf = <S extends v.GenericSchema>(item: S) => v.pipe(v.array(item), v.readonly());
+
+const Plain = v.union([v.null(), v.string(), v.number(), v.boolean()]);
+const Stored = v.union([v.null(), v.string(), v.number()]);
+
+/** A cell as it travels: a plain value, or `[key, text]` for a lookup, a picture or a file. */
+export const Cell = v.union([
+  Plain,
+  v.pipe(v.tuple([v.union([v.string(), v.number()]), v.nullable(v.string())]), v.readonly()),
+]);
+
+export const Person = v.strictObject({
+  id: Id,
+  login: v.string(),
+  name: v.string(),
+  maker: v.boolean(),
+});
+export const DemoSignIn = v.strictObject({
+  login: v.string(),
+  password: v.string(),
+  name: v.string(),
+  role: v.string(),
+});
+export const SessionInfo = v.strictObject({
+  person: v.nullable(Person),
+  firstVisit: v.boolean(),
+  demo: v.array(DemoSignIn),
+});
+export const SignedIn = v.strictObject({ person: Person });
+export const SignedOut = v.strictObject({ person: v.null() });
+
+const Role = v.picklist(['builder', 'colleague']);
+
+export const FileEntry = v.strictObject({
+  id: Id,
+  name: v.string(),
+  role: Role,
+  createdAt: v.string(),
+  /** When its newest write reached the disk, ISO 8601. */
+  changedAt: v.string(),
+  /** Bytes. */
+  size: v.number(),
+});
+export const FileList = v.strictObject({ files: v.array(FileEntry) });
+export const MadeFile = v.strictObject({ id: Id });
+export const AdoptedFile = v.strictObject({ id: Id, notes: v.array(v.string()) });
+
+export const Draft = v.strictObject({ base: v.number(), changes: v.array(Change) });
+export const Place = v.strictObject({ table: Id, x: v.number(), y: v.number() });
+
+/** The version of each definition by its id, and who changed it last. */
+export const Versions = v.record(
+  v.string(),
+  v.strictObject({ version: v.number(), at: v.nullable(v.string()), by: v.nullable(v.string()) }),
+);
+
+/** All definitions of a file. */
+const Definitions = v.strictObject({
+  version: v.number(),
+  settings: Settings,
+  tables: listOf(Table),
+  queries: listOf(Query),
+  forms: listOf(Form),
+  reports: listOf(Report),
+  kept: listOf(Kept),
+}) satisfies v.GenericSchema<unknown, DesignType>;
+
+const Counts = v.record(v.string(), v.number());
+
+export const FileInfo = v.strictObject({
+  name: v.string(),
+  design: Definitions,
+  versions: Versions,
+  /** Rows of each table, by its id. */
+  counts: Counts,
+  places: v.array(Place),
+  draft: v.nullable(Draft),
+  /** `YYYY-MM-DD`, where the office is. */
+  today: v.string(),
+});
+export const ChangedDesign = v.strictObject({ design: Definitions, counts: Counts });
+export const SavedDocument = v.strictObject({ design: Definitions, versions: Versions });
+
+const FoundRow = v.strictObject({ key: Key, value: Stored });
+
+export const Finding = v.strictObject({
+  table: Id,
+  /** Null when it concerns several fields. */
+  field: v.nullable(Id),
+  fields: v.array(Id),
+  sort: v.picklist(['empty', 'alike', 'rule', 'choice', 'length', 'kind', 'convert', 'orphan', 'text']),
+  rule: v.optional(Id),
+  message: v.string(),
+  /** Its place among the questions, for asking for more of the rows. */
+  number: v.number(),
+  count: v.number(),
+  sample: v.array(FoundRow),
+});
+
+export const Converted = v.strictObject({
+  old: Stored,
+  new: Stored,
+  rows: v.number(),
+  was: v.string(),
+  becomes: v.string(),
+  message: v.nullable(v.string()),
+  ambiguous: v.boolean(),
+});
+
+export const CheckResult = v.strictObject({
+  notices: v.array(computed<Notice>()),
+  findings: v.array(Finding),
+  unread: v.array(v.strictObject({ field: Id, values: v.array(Converted) })),
+  clear: v.boolean(),
+  version: v.number(),
+});
+
+/** What a file answers when it is asked whether it is sound. */
+export const Soundness = v.strictObject({
+  findings: v.array(Finding),
+  missing: v.array(v.string()),
+  damage: v.array(v.string()),
+});
+export const KnownSoundness = v.strictObject({
+  asking: v.boolean(),
+  result: v.nullable(Soundness),
+  version: v.nullable(v.number()),
+});
+
+/** A row that a check finds, with its cells by field id; null when it has gone. */
+export const RowToMend = v.strictObject({
+  key: Key,
+  value: Stored,
+  title: v.nullable(v.string()),
+  cells: v.nullable(v.record(v.string(), Cell)),
+});
+export const RowsToMend = v.strictObject({ rows: v.array(RowToMend) });
+
+/** What the values of a field become as another kind. */
+export const Preview = v.strictObject({
+  values: v.number(),
+  rows: v.number(),
+  failing: v.number(),
+  ambiguous: v.number(),
+  list: v.array(Converted),
+});
+
+export const LinkOffers = v.strictObject({ offers: v.array(computed<LinkOffer>()) });
+
+/** How far long work is. */
+export const Progress = v.strictObject({ step: v.number(), of: v.number(), what: v.string() });
+export const ProgressAnswer = v.strictObject({ progress: v.nullable(Progress) });
+
+export const AppliedChange = v.strictObject({
+  version: v.number(),
+  at: v.string(),
+  by: v.string(),
+  what: v.picklist(['draft applied', 'draft undone', 'file adopted']),
+  changes: v.array(Change),
+  names: v.record(v.string(), v.string()),
+  undoneAt: v.nullable(v.string()),
+  undoneBy: v.nullable(v.string()),
+  canUndo: v.boolean(),
+});
+export const AppliedChanges = v.strictObject({ changes: v.array(AppliedChange) });
+
+export const Window = v.strictObject({ total: v.number(), rows: v.array(v.array(Cell)) });
+export const Row = v.strictObject({ cells: v.array(Cell) });
+
+export const SavedRows = v.strictObject({
+  saved: v.array(v.strictObject({ change: v.number(), table: Id, key: Key, temp: v.optional(v.string()) })),
+});
+
+/** A choice of a lookup: the key, what is shown of its row, and the further columns. */
+export const Choice = v.tupleWithRest([v.union([v.string(), v.number()]), v.string()], v.string());
+export const Choices = v.strictObject({ choices: v.array(Choice) });
+
+export const RecordRow = v.strictObject({ key: Key, cells: v.record(v.string(), Cell) });
+export const RecordData = v.strictObject({
+  record: RecordRow,
+  subforms: v.array(v.strictObject({ link: Id, rows: v.array(RecordRow) })),
+});
+
+export const QueryResult = v.strictObject({
+  columns: v.array(computed<ResultColumn>()),
+  rows: v.array(v.array(Plain)),
+  /** True when there are more rows than were asked for. */
+  more: v.boolean(),
+  sql: v.string(),
+  funnel: v.array(computed<Omit<FunnelPart, 'sql'> & { readonly count: number }>()),
+});
+
+export const Pages = computed<PageModel>();
+
+export const DeskInfo = v.strictObject({
+  name: v.string(),
+  role: Role,
+  settings: Settings,
+  today: v.string(),
+  screens: v.array(v.strictObject({ id: Id, label: v.string(), one: v.string(), many: v.string() })),
+});
+
+export const ScreenInfo = v.strictObject({
+  form: Form,
+  tables: v.array(Table),
+  settings: Settings,
+  /** The fields that fill the second line of an entry. */
+  second: v.array(Id),
+  today: v.string(),
+});
+
+export const ListEntry = v.strictObject({
+  key: Key,
+  title: v.nullable(v.string()),
+  second: v.array(Cell),
+});
+export const RecordList = v.strictObject({
+  total: v.number(),
+  all: v.number(),
+  entries: v.array(ListEntry),
+});
+
+export const Attachment = v.strictObject({
+  id: v.number(),
+  name: v.string(),
+  /** Media type. */
+  type: v.string(),
+  /** Bytes. */
+  size: v.number(),
+  preview: v.boolean(),
+});
+
+export const KeptDraft = v.strictObject({ kept: v.number() });
+export const SavedPlaces = v.strictObject({ saved: v.number() });
