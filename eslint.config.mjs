@@ -14,6 +14,10 @@ const SERVER = [
 ];
 const WEB = [['**/web/src/**'], 'Nothing imports the web.'];
 const NODE = [['node:*', 'fs', 'path', 'libsql', 'drizzle-orm*', 'fastify*'], 'The core has no I/O.'];
+const DEMO = [
+  ['@heathridge/demo', '**/demo/src/**'],
+  'The demo stands on the server, not the other way round.',
+];
 const PAGES = [['@angular/*', 'rxjs*', 'd3*'], 'The core has no interface code.'];
 
 /** What each room of the core may use: nothing may stand on what stands on it. */
@@ -94,7 +98,22 @@ export default tseslint.config(
     files: ['core/src/**/*.spec.ts', 'core/src/**/testing/**'],
     rules: { 'boundaries/element-types': 'off' },
   },
-  { files: ['server/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
+  {
+    files: ['server/src/**/*.ts'],
+    ignores: ['**/*.spec.ts', '**/testing/**'],
+    rules: { 'no-restricted-imports': forbid(WEB, PAGES, DEMO) },
+  },
+  {
+    // Children do the work of these rooms, which therefore know nothing of children.
+    files: ['server/src/{change,rows,store,report,people}/**/*.ts'],
+    ignores: ['**/*.spec.ts'],
+    rules: {
+      'no-restricted-imports': forbid(WEB, PAGES, DEMO, [
+        ['**/jobs/**', '**/plan/**', '**/reading/**', '**/routes/**'],
+        'What children carry out knows nothing of children, and nothing of routes.',
+      ]),
+    },
+  },
   { files: ['bench/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   { files: ['demo/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   {

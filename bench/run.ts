@@ -9,7 +9,7 @@ import { applyChanges, evolve, steps, type Change } from '@heathridge/core/chang
 import { compileQuery } from '@heathridge/core/query';
 import { plainField, plainTable, type Query } from '@heathridge/core/design';
 import { buildApp } from '../server/src/app';
-import { applyDraft } from '../server/src/change/apply';
+import { applyDraft } from '../server/src/plan/apply-draft';
 import { openForReading, openForWriting } from '../server/src/store/driver';
 import type { Files, OpenFile } from '../server/src/store/files';
 import { mapFrames } from './map';

@@ -61,7 +61,7 @@ export async function buildServer() {
   const { build } = await import('esbuild');
   await build({
     absWorkingDir: root,
-    entryPoints: { main: 'server/src/main.ts', child: 'server/src/jobs/child.ts' },
+    entryPoints: { main: 'demo/src/main.ts', child: 'server/src/jobs/child.ts' },
     outdir: 'server/dist',
     bundle: true,
     splitting: true,

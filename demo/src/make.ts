@@ -1,7 +1,7 @@
 import { isStored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import sharp from 'sharp';
-import { applyDraft } from '@heathridge/server/change/apply';
+import { applyDraft } from '@heathridge/server/plan/apply-draft';
 import type { Context } from '@heathridge/server/http/context';
 import { keepAttachment } from '@heathridge/server/rows/attachments';
 import { putDefinition } from '@heathridge/server/store/definitions';

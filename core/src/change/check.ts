@@ -1,4 +1,4 @@
-import { bindCondition, sqlName, sqlText, toSql } from '../expression';
+import { bindCondition, idsIn, sqlName, sqlText, toSql } from '../expression';
 import {
   catalogOf,
   dependantsOf,
@@ -486,6 +486,18 @@ function staysSame({ before, evolved }: Carrier, after: Design, old: Table, fiel
   return source !== undefined && conversion(before, source, after, field, convert) === 'same';
 }
 
+/** The fields by which rows that break a rule can be mended: its own, or those it names. */
+export function fieldsToMend(table: Table, rule: Rule, field: Field | null): readonly Field[] {
+  if (field) return [field];
+  const ids = new Set(idsIn(rule.expression));
+  const own = table.fields.filter(({ id }) => ids.has(id));
+  return own.length > 0 ? own : [table.fields[0]!];
+}
+
+/** What is said of rows that break a rule. */
+export const brokenWords = (table: Table, rule: Rule, field: Field | null): string =>
+  `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`;
+
 function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, ask: Ask): void {
   const { before } = carrier;
   const catalog = catalogOf(after);
@@ -497,12 +509,10 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
   for (const { rule, field } of rulesOf(table)) {
     if (!isNew(rule)) continue;
     const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
-    const ids = new Set([...rule.expression.matchAll(/"#(f_\w+)"/g)].map((match) => match[1]!));
-    const own = table.fields.filter(({ id }) => ids.has(id));
     ask(
-      field ? [field] : own.length > 0 ? own : [table.fields[0]!],
+      fieldsToMend(table, rule, field),
       'rule',
-      `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`,
+      brokenWords(table, rule, field),
       `NOT ${toSql(bound, { catalog, row: 't' }).sql}`,
       rule.id,
     );

@@ -1,19 +1,6 @@
-import { localeOf, placesOf, valueKind, type FieldType } from '../design';
-import {
-  convertValue,
-  fromText,
-  isAmbiguousDate,
-  plainText,
-  rescale,
-  showValue,
-  toText,
-  type Read,
-  type Reading,
-  type Value,
-} from '../values';
+import { localeOf, storing, travelling, valueKind, type Stored } from '../design';
+import { convertValue, isAmbiguousDate, plainText, showValue, type Read, type Reading } from '../values';
 import type { MapPlan } from './carry';
-
-export type Stored = string | number;
 
 /** A value as the file keeps it, the text that stands for it where it is a key, and the rows that hold it. */
 export type Held = readonly [old: Stored, text: string | null, rows: number];
@@ -29,20 +16,6 @@ export interface Converted {
   readonly message: string | null;
   /** A date that can be read two ways. */
   readonly ambiguous: boolean;
-}
-
-/** A stored value as it travels: decimals as text, ticks as true or false. */
-export function travelling(type: FieldType, stored: Stored): Value {
-  if (type.kind === 'tick') return stored === 1;
-  if (type.kind !== 'decimal' && type.kind !== 'money') return stored;
-  return toText({ units: BigInt(stored), scale: placesOf(type) });
-}
-
-function storing(type: FieldType, value: Value): Stored | null {
-  if (typeof value === 'boolean') return value ? 1 : 0;
-  if (typeof value !== 'string' || (type.kind !== 'decimal' && type.kind !== 'money')) return value;
-  const number = fromText(value);
-  return number ? Number(rescale(number.units, number.scale, type.places)) : null;
 }
 
 /** Finds the row of another table that a text or a key stands for. */

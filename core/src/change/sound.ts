@@ -10,7 +10,7 @@ import {
   type Field,
   type Table,
 } from '../design';
-import { alike, orphaned, type RowCheck } from './check';
+import { alike, brokenWords, fieldsToMend, orphaned, type RowCheck } from './check';
 import { createTable, kindCheck } from './ddl';
 import { isText, textFault } from './text-sql';
 import { createTriggers } from './triggers';
@@ -80,15 +80,7 @@ export function soundnessChecks(design: Design): RowCheck[] {
       // What cannot be worked out is told by the next draft, not by the rows.
       if (!written.ok || written.value.clock) continue;
       const { sql } = written.value;
-      const ids = new Set([...rule.expression.matchAll(/"#(f_\w+)"/g)].map((match) => match[1]!));
-      const own = table.fields.filter(({ id }) => ids.has(id));
-      ask(
-        field ? [field] : own.length > 0 ? own : [table.fields[0]!],
-        'rule',
-        `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`,
-        `NOT ${sql}`,
-        rule.id,
-      );
+      ask(fieldsToMend(table, rule, field), 'rule', brokenWords(table, rule, field), `NOT ${sql}`, rule.id);
     }
     return checks;
   });

@@ -1,6 +1,7 @@
 export * from './schema';
 export * from './format';
 export * from './bound';
+export * from './stored-values';
 export * from './names';
 export * from './catalog';
 export * from './validate';

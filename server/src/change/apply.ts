@@ -15,10 +15,8 @@ import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from
 import type { Design } from '@heathridge/core/design';
 import type { Clock } from '../clock';
 import { Problem } from '../http/problem';
-import type { JobPool } from '../jobs/pool';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
-import type { Files } from '../store/files';
 import { change as changeLog, history, log } from '../store/file-schema';
 import { keptProblem, runChecks, runSteps, StepError, type CheckResult, type Tell } from './run';
 
@@ -52,60 +50,10 @@ export function drafted(design: Design, changes: readonly Change[]): Evolved {
   }
 }
 
-/**
- * Applies a draft in a child process, which tells how far it is and can be stopped: a safe copy, then
- * everything in one transaction. When a check fails, a step fails or a foreign key is left without its
- * row, nothing has happened and a problem says why. While it runs nobody else writes to the file.
- */
-export async function applyDraft(
-  files: Files,
-  jobs: JobPool,
-  id: string,
-  base: number,
-  changes: readonly Change[],
-  by: string,
-  clock: Clock,
-  options: { readonly signal?: AbortSignal; readonly tell?: Tell } = {},
-): Promise<Design> {
-  const file = files.get(id);
-  if (file.design.version !== base) throw moved(file.design.version);
-  drafted(file.design, changes);
-  const copy = copyName(clock);
-  const order = {
-    changes,
-    base,
-    by,
-    now: clock.now(),
-    today: clock.today(file.design.settings.timeZone),
-    copies: file.copies,
-    copy,
-  };
-  const result = await files.whileChanging(id, () =>
-    jobs
-      .run(file.path, { task: 'apply', order }, { limit: MOST_TIME, ...options })
-      .catch((error: unknown) => {
-        discardCopy(join(file.copies, copy));
-        throw error;
-      }),
-  );
-  if (!result.done) {
-    if ('moved' in result) throw moved(result.moved);
-    throw new Problem('draft-stopped', result.message, { findings: result.findings });
-  }
-  return files.reload(id);
-}
-
 /** Milliseconds an apply may take: an hour. */
 export const MOST_TIME = 3_600_000;
 
-const moved = (version: number): Problem =>
-  new Problem(
-    'design-moved',
-    'Somebody else has applied changes since this draft was begun. Your draft is kept: check it again.',
-    { version },
-  );
-
-/** The work of {@link applyDraft} on a writing connection of its own, in a child. */
+/** Applies a draft on a writing connection of its own: the work of a child process. */
 export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult {
   const db = openForWriting(path);
   try {

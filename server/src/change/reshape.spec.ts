@@ -294,7 +294,7 @@ describe('changing one’s mind about rows that are there', () => {
   it('tells how far it is, and changes nothing when it is stopped', async () => {
     const seen: string[] = [];
     const { files, jobs, clock } = office.app.context;
-    const { applyDraft } = await import('./apply');
+    const { applyDraft } = await import('../plan/apply-draft');
     const stop = new AbortController();
     const tell = ({ what }: { what: string }): void => {
       seen.push(what);

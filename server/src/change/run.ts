@@ -8,9 +8,8 @@ import {
   type Notice,
   type RowCheck,
   type Step,
-  type Stored,
 } from '@heathridge/core/change';
-import { storedFields, type Design } from '@heathridge/core/design';
+import { storedFields, type Design, type Stored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { Connection } from '../store/driver';
 

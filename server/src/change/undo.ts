@@ -14,14 +14,11 @@ import {
 } from '@heathridge/core/change';
 import { idsUsed, readDesign, type Design } from '@heathridge/core/design';
 import { sqlText } from '@heathridge/core/expression';
-import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
-import type { JobPool } from '../jobs/pool';
 import { loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
-import type { Files, OpenFile } from '../store/files';
+import type { OpenFile } from '../store/files';
 import { change as changeLog, history } from '../store/file-schema';
-import { copyName, discardCopy, locked, logged, MOST_TIME, type ApplyResult } from './apply';
+import { locked, logged, type ApplyResult } from './apply';
 import { runChecks, runSteps, type Tell } from './run';
 
 /** An applied draft, as the list of applied changes shows it. */
@@ -81,50 +78,7 @@ export interface UndoOrder {
   readonly copy: string;
 }
 
-/**
- * Undoes the newest applied draft that is not undone yet: structure, definitions and rows go back to what
- * they were, with what people have written since kept. Takes a safe copy first, like any change.
- */
-export async function undoDraft(
-  files: Files,
-  jobs: JobPool,
-  id: string,
-  version: number,
-  by: string,
-  clock: Clock,
-  options: { readonly signal?: AbortSignal; readonly tell?: Tell } = {},
-): Promise<Design> {
-  const file = files.get(id);
-  const wanted = appliedChanges(file).find((change) => change.version === version);
-  if (!wanted?.canUndo)
-    throw new Problem(
-      'design-moved',
-      'This change cannot be undone: a later one must be undone first, or its safe copy is gone.',
-      { version: file.design.version },
-    );
-  const copy = copyName(clock);
-  const order = {
-    version,
-    by,
-    now: clock.now(),
-    today: clock.today(file.design.settings.timeZone),
-    copies: file.copies,
-    copy,
-  };
-  const result = await files.whileChanging(id, () =>
-    jobs.run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options }).catch((error: unknown) => {
-      discardCopy(join(file.copies, copy));
-      throw error;
-    }),
-  );
-  if (!result.done)
-    throw new Problem('draft-stopped', 'message' in result ? result.message : 'The design has moved on.', {
-      findings: 'findings' in result ? result.findings : null,
-    });
-  return files.reload(id);
-}
-
-/** The work of {@link undoDraft} on a writing connection of its own, in a child. */
+/** Undoes an applied draft on a writing connection of its own: the work of a child process. */
 export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
   const db = openForWriting(path);
   try {

@@ -8,7 +8,7 @@ import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
-import { count, list } from '../rows/reading';
+import { count, list } from '../reading/rows';
 import { choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
 
 /**

@@ -7,7 +7,7 @@ import { todayIn, type Context } from '../http/context';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { readList, readRecord, type Choice } from '../rows/read';
-import { choices, window } from '../rows/reading';
+import { choices, window } from '../reading/rows';
 import { RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { readRow } from '../rows/window';

@@ -2,9 +2,9 @@ import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { map, type Observable } from 'rxjs';
 import type * as answers from '@heathridge/core/api';
-import type { Design, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
+import type { Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
-import type { RowKey, SavedRow, SaveRequest } from '@heathridge/core/rows';
+import type { RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 
 /* What the API answers, by the schemas of the core that describe it. */

@@ -5,10 +5,10 @@ import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
 import type { OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
-import { columnsOf, keyCondition, rowFrom } from './saving';
-import type { Stored } from './codec';
-import { readChoices, readList, type Choice, type ListRequest } from './read';
-import { checkKey } from './tables';
+import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
+import type { Stored } from '../rows/codec';
+import { readChoices, readList, type Choice, type ListRequest } from '../rows/read';
+import { checkKey } from '../rows/tables';
 import { sqlName } from '@heathridge/core/expression';
 import {
   anchorSql,
@@ -19,7 +19,7 @@ import {
   readWindow,
   type Anchors,
   type WindowRequest,
-} from './window';
+} from '../rows/window';
 
 /** Where rows are read from: an open file, and the children for what may take long. */
 export interface Reading {

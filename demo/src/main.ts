@@ -1,9 +1,9 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { makeDemo } from '@heathridge/demo';
-import { buildApp } from './app';
-import { readSettings } from './settings';
+import { buildApp } from '@heathridge/server/app';
+import { readSettings } from '@heathridge/server/settings';
+import { makeDemo } from './make';
 
 const settings = readSettings(process.env);
 // The built server lies in server/dist.
