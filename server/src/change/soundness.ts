@@ -63,7 +63,8 @@ function missingParts(db: Connection, design: Design): string[] {
   const missing = schemaParts(design).flatMap(({ kind, table, sql }) => {
     if (kind === 'trigger') {
       const name = /^CREATE TRIGGER "((?:[^"]|"")*)"/.exec(sql)![1]!.replace(/""/g, '"');
-      if (there.get(name) === sql) return [];
+      // Its text may be that of another version of the time zone database.
+      if (there.has(name)) return [];
       const id = / rule (r_\w+) /.exec(name)?.[1];
       const rule = rulesOf(table).find(({ rule }) => rule.id === id)?.rule;
       const what = rule ? `the rule “${rule.message.replace(/\{[^}]*\}/g, '…')}”` : 'what texts may be';

@@ -39,12 +39,15 @@ export function soundnessRoutes(router: Router): void {
     body: v.object({ number: Place, offset: Place }),
     handler: async ({ context, file, body, gone }) => {
       const { design } = file;
+      const check = soundnessChecks(design)[body.number];
+      // What is no text cannot be read as one, and so not be shown.
+      if (!check || check.sort === 'text') return { rows: [] };
       const found = await context.jobs.run(
         file.path,
         { task: 'unsound', design, ...body },
         { signal: gone, limit: 600_000 },
       );
-      return { rows: rowsToMend(file, soundnessChecks(design)[body.number]?.table ?? '', found) };
+      return { rows: rowsToMend(file, check.table, found) };
     },
   });
   router.add({

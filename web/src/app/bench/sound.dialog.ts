@@ -41,9 +41,13 @@ import { FileStore } from './file.store';
                 >: {{ finding.count.toLocaleString('en-GB') }} {{ finding.count === 1 ? 'row' : 'rows' }}.
                 {{ finding.message }}</span
               >
-              <button class="btn small" type="button" (click)="mend(finding)">
-                {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
-              </button>
+              @if (finding.sort === 'text') {
+                <span class="soft small">Write them anew with the tool that put them there.</span>
+              } @else {
+                <button class="btn small" type="button" (click)="mend(finding)">
+                  {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
+                </button>
+              }
             </div>
           }
           @for (text of sound.missing; track text) {

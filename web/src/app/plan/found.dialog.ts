@@ -142,6 +142,7 @@ export class FoundDialog {
   readonly title = `${this.data.finding.count.toLocaleString('en-GB')} ${this.data.finding.count === 1 ? 'row' : 'rows'} to mend`;
   readonly lines = signal<readonly Line[]>([]);
   readonly busy = signal(true);
+  private readonly wanted = new Set<number>();
   readonly problem = signal('');
   readonly anySaved = computed(() => this.lines().some(({ saved }) => saved));
   /** Fields that are in the file as it is: only those can be saved. */
@@ -195,10 +196,16 @@ export class FoundDialog {
       message: held.problem ?? '',
       saved: false,
     }));
+    if (held.sought !== true && this.wanted.delete(index)) this.save(index);
   }
 
   save(index: number): void {
     const line = this.lines()[index]!;
+    // What is still looked up is waited for: then the row is saved.
+    if (Object.values(line.held).some(({ sought }) => sought === true)) {
+      this.wanted.add(index);
+      return;
+    }
     const ids = this.fields()
       .map(({ id }) => id)
       .filter((id) => (line.held[id]?.value ?? null) !== (line.was[id]?.value ?? null));

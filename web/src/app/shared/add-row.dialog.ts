@@ -73,14 +73,19 @@ export class AddRowDialog {
   readonly errors = signal<Readonly<Record<string, string>>>({});
   readonly problem = signal('');
   readonly busy = signal(false);
+  private wanted = false;
 
   take(field: Field, held: Held): void {
     this.held.update((all) => ({ ...all, [field.id]: held }));
     this.errors.update(({ [field.id]: _, ...others }) => others);
+    if (this.wanted && held.sought !== true) this.done();
   }
 
   done(): void {
-    if (Object.values(this.held()).some(({ problem }) => problem !== undefined)) return;
+    const all = Object.values(this.held());
+    // What is still looked up is waited for: then the row is added.
+    this.wanted = all.some(({ sought }) => sought === true);
+    if (this.wanted || this.busy() || all.some(({ problem }) => problem !== undefined)) return;
     const values = Object.fromEntries(Object.entries(this.held()).map(([id, { value }]) => [id, value]));
     this.busy.set(true);
     this.data.save({ changes: [{ op: 'insert', table: this.data.table.id, values }] }).subscribe({
