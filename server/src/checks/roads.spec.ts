@@ -29,11 +29,15 @@ const whole: FieldType = { kind: 'wholeNumber' };
 const TEAMS: Design = {
   ...emptyDesign(),
   tables: [
-    table('team', [
-      field('tNo', 'number', number),
-      field('tCode', 'code', { kind: 'text' }, { noTwoAlike: true }),
-      field('tMost', 'most', whole),
-    ]),
+    table(
+      'team',
+      [
+        field('tNo', 'number', number),
+        field('tCode', 'code', { kind: 'text' }, { noTwoAlike: true }),
+        field('tMost', 'most', whole),
+      ],
+      { rules: [rule('crowd', 'COUNT("#~f_sTeam") <= 4')] },
+    ),
     table(
       'share',
       [
@@ -149,6 +153,25 @@ describe('no road leads round a rule', () => {
       expect(unsound(db, TEAMS)).toEqual([]);
     });
 
+  it('not a row that moves away from those who need it', () => {
+    // Share 2 of team 1 would be left with a rank above the number of shares there.
+    expect(tell(db, 'UPDATE share SET team = 2 WHERE number = 1')).toEqual([
+      jasmine.stringContaining('rule:r_rank'),
+    ]);
+    expect(tell(db, 'UPDATE share SET team = 2, rank = 1 WHERE number = 2')).toEqual([null]);
+    expect(unsound(db, TEAMS)).toEqual([]);
+  });
+
+  it('not a row that comes to those who have no room', () => {
+    db.exec('INSERT INTO share (team, rank) VALUES (1, 0), (1, 0)');
+    for (const sql of [
+      'UPDATE share SET team = 1 WHERE number = 3',
+      'INSERT INTO share (team, rank) VALUES (1, 0)',
+    ])
+      expect(tell(db, sql)).toEqual([jasmine.stringContaining('rule:r_crowd')]);
+    expect(unsound(db, TEAMS)).toEqual([]);
+  });
+
   it('while a replacement that takes nothing from anybody is made', () => {
     expect(tell(db, "REPLACE INTO share (number, team, rank, code) VALUES (1, 1, 1, 'n')")).toEqual([null]);
     expect(
@@ -211,6 +234,9 @@ describe('no road leads round a rule', () => {
       fc
         .tuple(how, day, small)
         .map(([h, value, n]) => `UPDATE${h} share SET day = ${value} WHERE team = ${n}`),
+      fc
+        .tuple(how, fc.constantFrom('team', 'rank'), small, small)
+        .map(([h, column, value, n]) => `UPDATE${h} share SET ${column} = ${value} WHERE number = ${n}`),
       fc.constant('UPDATE share SET number = number + 1'),
       fc.constant('UPDATE share SET rank = rank + 1'),
       small.map((n) => `DELETE FROM share WHERE number = ${n}`),
