@@ -1,6 +1,7 @@
 export * from './changes';
 export * from './ddl';
 export * from './triggers';
+export * from './order';
 export * from './text-sql';
 export * from './steps';
 export * from './check';

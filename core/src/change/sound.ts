@@ -12,6 +12,7 @@ import {
 } from '../design';
 import { alike, brokenWords, fieldsToMend, orphaned, type RowCheck } from './check';
 import { createTable, kindCheck } from './ddl';
+import { orderParts, type OrderPart } from './order';
 import { isText, textFault } from './text-sql';
 import { createTriggers } from './triggers';
 
@@ -86,19 +87,18 @@ export function soundnessChecks(design: Design): RowCheck[] {
   });
 }
 
-/** What must stand in the file's schema for its promises to hold from now on: name, kind and statement. */
-export interface SchemaPart {
-  readonly kind: 'table' | 'trigger';
-  readonly table: Table;
-  readonly sql: string;
-}
+/** What must stand in the file for its promises to hold from now on. */
+export type SchemaPart =
+  | { readonly kind: 'table' | 'trigger'; readonly table: Table; readonly sql: string }
+  | ({ readonly kind: 'order'; readonly table: Table } & OrderPart);
 
-/** The tables with their constraints, and the triggers, that the definitions ask for. */
+/** The tables with their constraints, the triggers, and the order of texts that the definitions ask for. */
 export const schemaParts = (design: Design): SchemaPart[] =>
   design.tables.flatMap((table) => {
-    const written = attempt(() => [
-      { kind: 'table' as const, table, sql: createTable(design, table) },
+    const written = attempt((): SchemaPart[] => [
+      { kind: 'table', table, sql: createTable(design, table) },
       ...createTriggers(design, table).map((sql) => ({ kind: 'trigger' as const, table, sql })),
+      ...orderParts(design, table).map((part) => ({ kind: 'order' as const, table, ...part })),
     ]);
     return written.ok ? written.value : [];
   });

@@ -3,6 +3,7 @@ import { storedFields, type Design, type Table } from '../design';
 import { Carrier, type MapPlan } from './carry';
 import type { Evolved } from './changes';
 import { createIndexes, createReadable, createTable, keptObjects, readableName, runningKey } from './ddl';
+import { orderParts } from './order';
 import { createTriggers, triggersOf } from './triggers';
 
 /** One step of an apply: SQL, or values to be read one by one, and what it does for whoever watches. */
@@ -43,6 +44,11 @@ export function steps(before: Design, evolved: Evolved, carrier = new Carrier(be
       ...triggersOf(before, table).map(({ name }) => `DROP TRIGGER IF EXISTS ${sqlName(name)}`),
     );
   }
+  const kept = keptOrders(before, carrier);
+  for (const table of before.tables)
+    for (const { name } of orderParts(before, table))
+      if (!kept.has(name))
+        add(`take away the order of ${table.label}`, table.id, `DROP TABLE ${sqlName(name)}`);
   const maps = carrier.maps();
   for (const map of maps)
     list.push({ map, what: 'read the values that change their kind', table: map.field });
@@ -104,6 +110,8 @@ export function steps(before: Design, evolved: Evolved, carrier = new Carrier(be
       drops.push({ what: `drop ${table.label}`, sql: `DROP TABLE ${sqlName(table.name)}`, table: table.id });
   list.push(...drops, ...names);
   for (const table of after.tables) {
+    for (const { name, create } of orderParts(after, table))
+      if (!kept.has(name)) add(`put ${table.plural} in order`, table.id, ...create);
     add(`put the rules of ${table.label} in place`, table.id, ...createTriggers(after, table));
     add(`make the readable view of ${table.label}`, table.id, createReadable(after, table));
   }
@@ -121,6 +129,19 @@ function mustRebuild(carrier: Carrier, old: Table, table: Table): boolean {
     const was = old.fields.find(({ id }) => id === field.id);
     return !was || carrier.value(old, table, field) !== sqlName(was.name);
   });
+}
+
+/** The tables of order keys that stay as they are: of tables that do, by fields that do. */
+function keptOrders(before: Design, carrier: Carrier): Set<string> {
+  const after = carrier.evolved.design;
+  return new Set(
+    before.tables.flatMap((old) => {
+      const table = after.tables.find(({ id }) => id === old.id);
+      if (!table || mustRebuild(carrier, old, table)) return [];
+      const still = new Set(orderParts(after, table).map(({ name }) => name));
+      return orderParts(before, old).flatMap(({ name }) => (still.has(name) ? [name] : []));
+    }),
+  );
 }
 
 function firstNumber(table: Table): string[] {

@@ -22,6 +22,7 @@ import {
 } from '../design';
 import { isText, textFault } from './text-sql';
 import { ruleSql } from './ddl';
+import { orderBodies } from './order';
 
 export interface Trigger {
   readonly name: string;
@@ -41,7 +42,20 @@ export function triggersOf(design: Design, table: Table): Trigger[] {
     if (ruleSql(design, table, rule).as !== 'trigger') return [];
     return [...ownTriggers(design, table, rule), ...watchTriggers(design, table, rule)];
   });
-  return [...textTriggers(table), ...rules];
+  return [...textTriggers(table), ...orderTriggers(design, table), ...rules];
+}
+
+/** What keeps the order keys of a table's texts in step with its rows. */
+function orderTriggers(design: Design, table: Table): Trigger[] {
+  const bodies = orderBodies(design, table);
+  if (!bodies) return [];
+  const name = (event: string): string => `${table.name} order ${event}`;
+  const of = bodies.columns.join(', ');
+  return [
+    trigger(name('insert'), 'AFTER INSERT', table, null, bodies.insert),
+    trigger(name('update'), `AFTER UPDATE OF ${of}`, table, null, bodies.update),
+    trigger(name('delete'), 'AFTER DELETE', table, null, bodies.delete),
+  ];
 }
 
 export const createTriggers = (design: Design, table: Table): string[] =>

@@ -34,6 +34,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
     );
     return { ...document, rights: rights(document['fields']), subforms };
   },
+  // Format 3: texts are in the order of their letters, which is kept beside the rows: nothing in documents.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

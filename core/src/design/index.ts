@@ -4,6 +4,7 @@ export * from './bound';
 export * from './stored-values';
 export * from './names';
 export * from './catalog';
+export * from './ordered';
 export * from './validate';
 export * from './dependants';
 export * from './field-sql';

@@ -316,7 +316,7 @@ export const Kept = v.object({
 });
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 2;
+export const FORMAT = 3;
 
 export const Settings = v.object({
   type: v.literal('settings'),

@@ -1,5 +1,6 @@
 import { OFFICE } from '../design/testing/office';
 import type { Query } from '../design';
+import { orderKeySql } from '../expression';
 import { compileQuery, newQuery, queryOfTable } from './compile';
 import { queryProblems } from './validate';
 
@@ -88,9 +89,9 @@ describe('compileQuery', () => {
     expect(sql).not.toContain('avg(');
   });
 
-  it('sorts texts without regard to case, by what is shown', () => {
+  it('sorts texts by their letters', () => {
     const { sql } = compile({ sort: [{ column: 'f_lState', descending: true }], first: 10 });
-    expect(sql).toContain('COLLATE NOCASE DESC');
+    expect(sql).toContain(`ORDER BY ${orderKeySql('q."c5"')} DESC`);
     expect(sql).toContain('LIMIT 10');
   });
 

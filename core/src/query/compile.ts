@@ -6,6 +6,7 @@ import {
   inWords,
   kindOfType,
   numberType,
+  orderKeySql,
   sqlName,
   sqlText,
   toSql,
@@ -314,7 +315,7 @@ class Compiler {
       return {
         column: { ...column, kind: { kind: 'longText' } },
         shown: text,
-        order: `${text} COLLATE NOCASE`,
+        order: orderKeySql(text),
       };
     }
     if (type.type === 'number' && type.scale > 0)
@@ -323,7 +324,7 @@ class Compiler {
         shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, type.scale)} END`,
         order: own,
       };
-    const order = type.type === 'text' ? `${own} COLLATE NOCASE` : own;
+    const order = type.type === 'text' ? orderKeySql(own) : own;
     return { column, shown: type.type === 'number' ? `CAST(${own} AS TEXT)` : own, order };
   }
 

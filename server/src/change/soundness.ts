@@ -2,11 +2,12 @@ import {
   createReadable,
   createTriggers,
   keptObjects,
+  orderParts,
   readableName,
   schemaParts,
   soundnessChecks,
 } from '@heathridge/core/change';
-import { rulesOf, type Design } from '@heathridge/core/design';
+import { rulesOf, type Design, type Table } from '@heathridge/core/design';
 import { attempt, sqlName } from '@heathridge/core/expression';
 import type { Connection } from '../store/driver';
 import { inTransaction } from '../store/statements';
@@ -60,28 +61,42 @@ function missingParts(db: Connection, design: Design): string[] {
     string,
   ][];
   const there = new Map(rows);
-  const missing = schemaParts(design).flatMap(({ kind, table, sql }) => {
-    if (kind === 'trigger') {
-      const name = /^CREATE TRIGGER "((?:[^"]|"")*)"/.exec(sql)![1]!.replace(/""/g, '"');
-      // Its text may be that of another version of the time zone database.
-      if (there.has(name)) return [];
-      const id = / rule (r_\w+) /.exec(name)?.[1];
-      const rule = rulesOf(table).find(({ rule }) => rule.id === id)?.rule;
-      const what = rule ? `the rule “${rule.message.replace(/\{[^}]*\}/g, '…')}”` : 'what texts may be';
-      return [`Nothing in the file holds ${what} of ${table.label} any more.`];
+  const missing = schemaParts(design).flatMap((part) => {
+    const { table } = part;
+    switch (part.kind) {
+      case 'trigger': {
+        const name = /^CREATE TRIGGER "((?:[^"]|"")*)"/.exec(part.sql)![1]!.replace(/""/g, '"');
+        // Its text may be that of another version of the time zone database.
+        return there.has(name) ? [] : [`Nothing in the file holds ${heldBy(name, table)} any more.`];
+      }
+      case 'order': {
+        const { field, name, probe } = part;
+        if (there.has(name) && db.prepare(probe).raw().get() === undefined) return [];
+        return [`${field.label} of ${table.plural} is not in the right order any more.`];
+      }
+      case 'table': {
+        const own = there.get(table.name);
+        if (own === undefined) return [`The table of ${table.label} is missing.`];
+        const constraints = [...part.sql.matchAll(/CONSTRAINT "(?:[^"]|"")*"/g)].map(([text]) => text);
+        return constraints
+          .filter((text) => !own.includes(text))
+          .map((text) => `The table of ${table.label} has lost its ${text}.`);
+      }
     }
-    const own = there.get(table.name);
-    if (own === undefined) return [`The table of ${table.label} is missing.`];
-    const constraints = [...sql.matchAll(/CONSTRAINT "(?:[^"]|"")*"/g)].map(([text]) => text);
-    return constraints
-      .filter((text) => !own.includes(text))
-      .map((text) => `The table of ${table.label} has lost its ${text}.`);
   });
   return [...new Set(missing)];
 }
 
+/** What a trigger holds, for people. */
+function heldBy(name: string, table: Table): string {
+  const id = / rule (r_\w+) /.exec(name)?.[1];
+  const rule = rulesOf(table).find(({ rule }) => rule.id === id)?.rule;
+  if (rule) return `the rule “${rule.message.replace(/\{[^}]*\}/g, '…')}” of ${table.label}`;
+  return `${name.startsWith(`${table.name} order `) ? 'the order of texts' : 'what texts may be'} of ${table.label}`;
+}
+
 /**
- * Puts the triggers and the readable views of a design in place again, in one transaction. Rows are not
+ * Puts the triggers, the readable views and the order of texts of a design in place again, in one transaction. Rows are not
  * touched. A table with an expression that this version does not take any more keeps what holds it now: it
  * must not keep the whole file from being opened, and the next draft says what is wrong with it.
  */
@@ -90,13 +105,17 @@ export function remakeTriggers(db: Connection, design: Design): void {
     const written = attempt(() => ({
       triggers: createTriggers(design, table),
       view: createReadable(design, table),
+      orders: orderParts(design, table),
     }));
     return written.ok ? [{ table, ...written.value }] : [];
   });
   const keptNames = new Set(design.kept.map(({ name }) => name));
   const left = design.tables.filter((table) => !made.some((item) => item.table === table));
   const stays = (name: string): boolean =>
-    keptNames.has(name) || left.some((table) => name.startsWith(`${table.name} rule `));
+    keptNames.has(name) ||
+    left.some(
+      (table) => /^ (rule|texts|order) /.test(name.slice(table.name.length)) && name.startsWith(table.name),
+    );
   inTransaction(db, () => {
     const kept = keptObjects(design);
     for (const { drop } of [...kept].reverse()) db.exec(drop);
@@ -105,6 +124,11 @@ export function remakeTriggers(db: Connection, design: Design): void {
     ][];
     for (const [name] of triggers) if (!stays(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
     for (const { table } of made) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    for (const { orders } of made)
+      for (const { name, create } of orders) {
+        db.exec(`DROP TABLE IF EXISTS ${sqlName(name)}`);
+        for (const sql of create) db.exec(sql);
+      }
     for (const { triggers: list } of made) for (const sql of list) db.exec(sql);
     for (const { view } of made) db.exec(view);
     for (const { sql } of kept) db.exec(sql);

@@ -3,9 +3,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
   createIndexes,
+  createOrders,
   createReadable,
   createTable,
   createTriggers,
+  orderParts,
   evolve,
   type Change,
 } from '@heathridge/core/change';
@@ -163,8 +165,14 @@ class World {
       migrate(ormOver(scratch), 'file');
       for (const table of design.tables) scratch.exec(createTable(design, table));
       for (const table of design.tables) {
-        for (const sql of [...createIndexes(design, table), ...createTriggers(design, table)])
+        for (const sql of [
+          ...createIndexes(design, table),
+          ...createOrders(design, table),
+          ...createTriggers(design, table),
+        ])
           scratch.exec(sql);
+        for (const { probe } of orderParts(design, table))
+          expect(this.db.prepare(probe).raw().get()).withContext(context).toBeUndefined();
         scratch.exec(createReadable(design, table));
       }
       expect(schemaOf(this.db)).withContext(context).toEqual(schemaOf(scratch));

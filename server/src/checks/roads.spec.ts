@@ -3,17 +3,24 @@ import Database from 'libsql';
 import fc from 'fast-check';
 import { soundnessChecks } from '@heathridge/core/change';
 import { emptyDesign, type Design, type Field, type FieldType, type Rule } from '@heathridge/core/design';
-import { createIndexes, createTable, createTriggers } from '@heathridge/core/change';
+import { createIndexes, createOrders, createTable, createTriggers } from '@heathridge/core/change';
 import { field, lookup, number, table } from '../../../core/src/design/testing/office';
+import { migrate, ormOver } from '../store/driver';
 import '../testing/timeouts';
 
 /** Tables as a file has them, written to by a tool that knows nothing of us. */
 function fileOf(design: Design): Database.Database {
   const db = new Database(':memory:');
+  migrate(ormOver(db), 'file');
   db.exec('PRAGMA foreign_keys = ON');
   for (const each of design.tables) db.exec(createTable(design, each));
   for (const each of design.tables)
-    for (const sql of [...createIndexes(design, each), ...createTriggers(design, each)]) db.exec(sql);
+    for (const sql of [
+      ...createIndexes(design, each),
+      ...createOrders(design, each),
+      ...createTriggers(design, each),
+    ])
+      db.exec(sql);
   return db;
 }
 

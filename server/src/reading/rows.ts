@@ -1,4 +1,4 @@
-import { findField, type Table } from '@heathridge/core/design';
+import { findField, orderTable, type Field, type Table } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
@@ -14,6 +14,7 @@ import {
   anchorSql,
   ANCHOR_STEP,
   countRows,
+  keptOrder,
   orderOf,
   orderSql,
   readWindow,
@@ -51,6 +52,29 @@ function rowCount(file: OpenFile, table: Table): number {
   return count;
 }
 
+const wholeOrders = new WeakMap<
+  Field,
+  { readonly file: OpenFile; readonly version: number; readonly whole: boolean }
+>();
+
+/**
+ * Whether the order of a large table is to be read from kept order keys. Rows that a tool has added with triggers switched off
+ * have none, and must be shown all the same: until the file is mended, keys are then worked out anew.
+ */
+function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort']): boolean {
+  const field = keptOrder(file.design, table, sort);
+  if (!field || !isLarge(file, table)) return false;
+  const version = dataVersion(file);
+  const known = wholeOrders.get(field);
+  if (known?.file === file && known.version === version) return known.whole;
+  const [kept] = prepared(file.reader, `SELECT count(*) FROM ${sqlName(orderTable(field))}`).get() as [
+    number,
+  ];
+  const whole = kept >= rowCount(file, table);
+  wholeOrders.set(field, { file, version, whole });
+  return whole;
+}
+
 const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
 /** How many rows answer a search. */
@@ -69,7 +93,7 @@ export async function list(
 ): Promise<string> {
   const { design, reader } = file;
   if (request.search.trim() === '' || !isLarge(file, table))
-    return readList(reader, design, viewer, table, request);
+    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, null));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
 
@@ -84,13 +108,14 @@ export async function window(
   const { design, reader } = file;
   const total = await count(reading, table, request.search);
   // What has no index to go by reads every row.
-  const costly = request.search.trim() !== '' || !orderOf(design, table, request.sort).plain;
+  const kept = readsKeptOrder(file, table, request.sort);
+  const costly = request.search.trim() !== '' || !orderOf(design, table, request.sort, kept).plain;
   if (costly && isLarge(file, table)) {
     const task = { task: 'window', design, viewer, table: table.id, request } as const;
     return { total, rows: await jobs.run(file.path, task, { signal }) };
   }
-  const anchors = anchorsFor(reading, table, request);
-  return { total, rows: readWindow(reader, design, viewer, table, request, anchors) };
+  const anchors = anchorsFor(reading, table, request, kept);
+  return { total, rows: readWindow(reader, design, viewer, table, request, anchors, kept) };
 }
 
 /** What a lookup's choices are asked with. */
@@ -140,9 +165,14 @@ const sampled = new WeakMap<OpenFile, Map<string, Sampled>>();
  * The anchors of an order of a table, when they are sampled and nothing has been written since; else
  * null, and a child begins to sample them.
  */
-function anchorsFor({ file, jobs }: Reading, table: Table, request: WindowRequest): Anchors | null {
+function anchorsFor(
+  { file, jobs }: Reading,
+  table: Table,
+  request: WindowRequest,
+  kept: boolean,
+): Anchors | null {
   if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
-  const order = orderOf(file.design, table, request.sort);
+  const order = orderOf(file.design, table, request.sort, kept);
   if (!order.plain) return null;
   const name = `${table.id} ${orderSql(order)}`;
   const known = sampled.get(file) ?? new Map<string, Sampled>();
@@ -151,7 +181,7 @@ function anchorsFor({ file, jobs }: Reading, table: Table, request: WindowReques
   const found = known.get(name);
   if (found?.version === version) return found.anchors;
   known.set(name, { version, anchors: null });
-  jobs.run(file.path, { task: 'anchors', sql: anchorSql(table, order) }, { queue: 'background' }).then(
+  jobs.run(file.path, { task: 'anchors', sql: anchorSql(order) }, { queue: 'background' }).then(
     (rows) => known.set(name, { version, anchors: { order: name, rows } }),
     // Without anchors a window is found by counting, only more slowly.
     () => known.delete(name),

@@ -1,4 +1,13 @@
-import { bind, bindCondition, sqlName, sqlText, toSql, type SqlWriting } from '@heathridge/core/expression';
+import {
+  bind,
+  bindCondition,
+  orderKeySql,
+  sqlName,
+  sqlText,
+  toSql,
+  type SqlWriting,
+} from '@heathridge/core/expression';
+import { runningKey } from '@heathridge/core/change';
 import { queryKeys } from '@heathridge/core/query';
 import {
   asText,
@@ -87,12 +96,13 @@ export function readList(
   viewer: Viewer,
   table: Table,
   request: ListRequest,
+  kept = false,
 ): string {
   const params = new Params();
   const conditions: string[] = [];
   const search = searchSql(design, table, request.search, params);
   if (search !== null) conditions.push(search);
-  const order = listOrder(design, table);
+  const order = listOrder(design, table, kept && search === null);
   if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
@@ -102,7 +112,7 @@ export function readList(
   );
   const sql =
     `SELECT json_group_array(json(j)) FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
-    `'second', json_array(${second.join(', ')})) AS j FROM ${sqlName(table.name)} AS t ${where} ` +
+    `'second', json_array(${second.join(', ')})) AS j FROM ${order.from} ${where} ` +
     `ORDER BY ${orderSql(order)} LIMIT ${params.add(request.limit)})`;
   const [json] = db
     .prepare(sql)
@@ -111,10 +121,11 @@ export function readList(
   return json;
 }
 
-/** The table's own order; without one the newest key first. */
-function listOrder(design: Design, table: Table): RowOrder {
-  if (table.order.length > 0) return orderOf(design, table, null);
-  return { columns: keyColumns(table, 't').map((sql) => ({ sql, descending: true })), plain: true };
+/** The table's own order; without one that of its key, where numbers are given with the newest first. */
+function listOrder(design: Design, table: Table, kept: boolean): RowOrder {
+  const order = orderOf(design, table, null, kept);
+  if (table.order.length > 0 || !runningKey(table)) return order;
+  return { ...order, columns: order.columns.map(({ sql }) => ({ sql, descending: true })) };
 }
 
 /** The condition for rows that come after the one with this key. The engine puts NULL before all values. */
@@ -122,7 +133,7 @@ function behind(db: Connection, table: Table, order: RowOrder, key: RowKey, para
   const columns = order.columns.map(({ sql }) => sql);
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
   const row = db
-    .prepare(`SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`)
+    .prepare(`SELECT ${columns.join(', ')} FROM ${order.from} WHERE ${where.join(' AND ')}`)
     .raw()
     .get(...key) as (string | number | null)[] | undefined;
   // The row has gone since: what would follow it is then unknown, and the list begins again.
@@ -182,14 +193,18 @@ export function readChoices(
   if (query) conditions.push(`${key} IN (${queryKeys(design, query, { today: request.today }, text)})`);
   const narrowed = narrowing(design, field, request.row, params, writing);
   if (narrowed !== null) conditions.push(narrowed);
-  const by = type.order
-    ? `${toSql(bind(type.order.by, over).bound, writing).sql}${type.order.descending ? ' DESC' : ''}, `
+  const by = type.order ? bind(type.order.by, over).bound : null;
+  const first = by ? `, ${toSql(by, writing).sql} AS b` : '';
+  const order = by
+    ? `${by.type.type === 'text' ? orderKeySql('q."b"') : 'q.b'}${type.order!.descending ? ' DESC' : ''}, `
     : '';
   const list = columns.map(({ sql }, i) => `, ${sql} AS c${i}`).join('');
+  const found =
+    `SELECT ${key} AS k, coalesce(${shown}, CAST(${key} AS TEXT)) AS d${list}${first} FROM ${sqlName(target.name)} AS t ` +
+    `${conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : ''}`;
   const sql =
-    `SELECT ${key} AS k, coalesce(${shown}, CAST(${key} AS TEXT)) AS d${list} FROM ${sqlName(target.name)} AS t ` +
-    `${conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : ''} ` +
-    `ORDER BY ${by}d COLLATE NOCASE, k LIMIT ${params.add(request.limit)}`;
+    `SELECT k, d${columns.map((_, i) => `, c${i}`).join('')} FROM (${found}) AS q ` +
+    `ORDER BY ${order}${orderKeySql('q."d"')}, k LIMIT ${params.add(request.limit)}`;
   const rows = db
     .prepare(sql)
     .raw()

@@ -339,7 +339,7 @@ describe('reading rows', () => {
     const payments = design.tables.find(({ id }) => id === 't_payment')!;
     const sort = { field: 'f_paymentPaidOn', descending: false };
     const rows = reader
-      .prepare(anchorSql(payments, orderOf(design, payments, sort)))
+      .prepare(anchorSql(orderOf(design, payments, sort)))
       .raw()
       .all() as (string | number)[][];
     expect(rows.length).toBe(2);

@@ -1,11 +1,16 @@
-import { bindCondition, sqlName, sqlText, toSql } from '@heathridge/core/expression';
+import { bindCondition, orderKeySql, sqlName, sqlText, toSql } from '@heathridge/core/expression';
 import {
   fieldSql,
   shownText,
   catalogOf,
   displayOf,
   fieldOf,
+  fieldOrder,
+  hasOrderTable,
+  isLettered,
   isStored,
+  orderKeyColumns,
+  orderTable,
   type Design,
   type Field,
   type Table,
@@ -35,53 +40,83 @@ export interface Anchors {
   readonly rows: readonly (readonly (string | number | null)[])[];
 }
 
-/** The order of a window, the key last, so that it is total. */
+/** The order of rows `t`, the key last, so that it is total. */
 export interface RowOrder {
   readonly columns: readonly { readonly sql: string; readonly descending: boolean }[];
-  /** True when every column is a stored one and all run the same way: anchors can then be used. */
+  /** What stands behind FROM: the table, and where its order is kept. */
+  readonly from: string;
+  /** The columns of the key, as the order has them. */
+  readonly keys: readonly string[];
+  /** True when all run the same way and can be had without working one out for each row: anchors can then be used. */
   readonly plain: boolean;
 }
 
-/** The order asked for, else the table's own, else that of its key. Lookups are ordered by what they show. */
-export function orderOf(design: Design, table: Table, sort: WindowRequest['sort'], alias = 't'): RowOrder {
+/** The field whose order keys an order of a table can be read from; null when it begins with none. */
+export function keptOrder(design: Design, table: Table, sort: WindowRequest['sort']): Field | null {
+  const first = sort?.field ?? table.order[0]?.field ?? (sort ? undefined : table.key[0]);
+  const field = first === undefined ? undefined : fieldOf(table, first);
+  return field && hasOrderTable(design, table, field) ? field : null;
+}
+
+/**
+ * The order asked for, else the table's own, else that of its key. Lookups are ordered by what they show, texts
+ * by their letters. `kept` says that the order keys of {@link keptOrder} may be relied on: the order is then
+ * that of an index.
+ */
+export function orderOf(design: Design, table: Table, sort: WindowRequest['sort'], kept = false): RowOrder {
   const catalog = catalogOf(design);
-  const wanted = (sort ? [sort] : table.order).flatMap(({ field: id, descending }) => {
+  const asked = sort ? [sort] : table.order;
+  const found = asked.flatMap(({ field: id, descending }) => {
     const field = fieldOf(table, id);
     return field ? [{ field, descending }] : [];
   });
-  const columns = wanted.map(({ field, descending }) => {
-    const own = fieldSql(design, catalog, table, field, alias);
+  const wanted =
+    found.length > 0 ? found : table.key.map((id) => ({ field: fieldOf(table, id)!, descending: false }));
+  const name = sqlName(table.name);
+  const keeper = kept ? keptOrder(design, table, sort) : null;
+  const columns = wanted.map(({ field, descending }, i) => {
+    if (i === 0 && field.id === keeper?.id) return { sql: 'o.o', descending };
+    const own = fieldSql(design, catalog, table, field, 't');
     const shown = table.key.includes(field.id) ? null : shownText(design, catalog, field, own);
-    return { sql: shown === null ? own : `${shown} COLLATE NOCASE`, descending };
+    return { sql: shown === null ? fieldOrder(design, field, own) : orderKeySql(shown), descending };
   });
-  const last = columns[columns.length - 1]?.descending ?? false;
-  const keys = keyColumns(table, alias)
+  const keys = keeper ? orderKeyColumns(table).map(({ copy }) => `o.${copy}`) : keyColumns(table, 't');
+  const last = columns[columns.length - 1]!.descending;
+  const tie = keys
     .filter((key) => !columns.some(({ sql }) => sql === key))
     .map((sql) => ({ sql, descending: last }));
   const plain =
+    (keeper !== null || !isLettered(design, wanted[0]!.field)) &&
     wanted.every(
       ({ field }) => isStored(field) && (field.type.kind !== 'lookup' || table.key.includes(field.id)),
-    ) && columns.every(({ descending }) => descending === last);
-  return { columns: [...columns, ...keys], plain };
+    ) &&
+    columns.every(({ descending }) => descending === last);
+  // CROSS JOIN keeps the engine from walking the rows first: their order is what the other table is for.
+  const from = keeper
+    ? `${sqlName(orderTable(keeper))} AS o CROSS JOIN ${name} AS t ON ${orderKeyColumns(table)
+        .map(({ own, copy }) => `t.${own} = o.${copy}`)
+        .join(' AND ')}`
+    : `${name} AS t`;
+  return { columns: [...columns, ...tie], from, keys, plain };
 }
 
 export const orderSql = ({ columns }: RowOrder): string =>
   columns.map(({ sql, descending }) => `${sql}${descending ? ' DESC' : ''}`).join(', ');
 
 /** The query that samples the anchors of an order; each row is one anchor. */
-export function anchorSql(table: Table, order: RowOrder): string {
+export function anchorSql(order: RowOrder): string {
   const names = order.columns.map((_, i) => `a${i}`);
   const list = order.columns.map(({ sql }, i) => `${sql} AS a${i}`).join(', ');
   return (
     `SELECT ${names.join(', ')} FROM (SELECT ${list}, row_number() OVER (ORDER BY ${orderSql(order)}) AS n ` +
-    `FROM ${sqlName(table.name)} AS t) WHERE n % ${ANCHOR_STEP} = 1 ORDER BY n`
+    `FROM ${order.from}) WHERE n % ${ANCHOR_STEP} = 1 ORDER BY n`
   );
 }
 
 /**
  * A window of rows as JSON text: an array of arrays, a cell for each field in the table's order. The
  * place is found in an index alone, from the nearest anchor when there are some; only the rows asked
- * for are then read whole.
+ * for are then read whole. `kept`: see {@link orderOf}.
  */
 export function readWindow(
   db: Connection,
@@ -90,8 +125,9 @@ export function readWindow(
   table: Table,
   request: WindowRequest,
   anchors: Anchors | null,
+  kept = false,
 ): string {
-  const order = orderOf(design, table, request.sort);
+  const order = orderOf(design, table, request.sort, kept && request.search.trim() === '');
   const params = new Params();
   const search = searchSql(design, table, request.search, params);
   const name = sqlName(table.name);
@@ -109,7 +145,7 @@ export function readWindow(
     skip = request.start % ANCHOR_STEP;
     where = `WHERE (${order.columns.map(({ sql }) => sql).join(', ')}) ${descending ? '<=' : '>='} (${anchor.map((value) => params.add(value!)).join(', ')})`;
   }
-  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${name} AS t ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
+  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
   const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
   const [json] = prepared(db, sql).get(...params.values) as [string];

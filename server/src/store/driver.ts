@@ -2,9 +2,11 @@ import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import Database from 'libsql';
+import { sql } from 'drizzle-orm';
 import { readMigrationFiles } from 'drizzle-orm/migrator';
 import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
 import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
+import { fillLetters, LETTER_TABLE } from '@heathridge/core/expression';
 
 export type Connection = Database.Database;
 /** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
@@ -56,4 +58,11 @@ export function migrate(orm: Orm, name: 'registry' | 'file'): void {
   const migrations = readMigrationFiles(config);
   const { dialect, session } = orm as unknown as { dialect: SQLiteSyncDialect; session: never };
   dialect.migrate(migrations, session, config);
+  if (name === 'file') withLetters(orm);
+}
+
+/** How letters are ordered is the same in every file, and never changes in one format. */
+function withLetters(orm: Orm): void {
+  const [count] = orm.values<[number]>(sql.raw(`SELECT count(*) FROM ${LETTER_TABLE}`))[0]!;
+  if (count === 0) orm.run(sql.raw(fillLetters()));
 }

@@ -88,3 +88,10 @@ export const place = sqliteTable(
   { table: text('table_id').notNull(), x: integer('x').notNull(), y: integer('y').notNull() },
   (table) => [uniqueIndex('hr_place_table').on(table.table)],
 );
+
+/** How letters beyond ASCII are ordered: what the order keys of texts are made with, see `orderKeySql`. */
+export const letter = sqliteTable('hr_letter', {
+  letter: text('letter').primaryKey(),
+  folded: text('folded').notNull(),
+  sorted: text('sorted').notNull(),
+});
