@@ -30,8 +30,9 @@ const ROOMS = {
   form: ['design'],
   query: ['design', 'expression', 'values'],
   report: ['design', 'query', 'values'],
-  change: ['design', 'expression', 'form', 'query', 'report', 'values'],
-  api: ['change', 'design', 'query', 'report', 'rows'],
+  documents: ['design', 'form', 'query', 'report'],
+  change: ['design', 'documents', 'expression', 'values'],
+  api: ['change', 'design', 'documents', 'query', 'report', 'rows'],
   exchange: ['change', 'design', 'expression', 'values'],
 };
 

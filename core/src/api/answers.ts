@@ -3,13 +3,12 @@ import { Change, type Notice } from '../change';
 import {
   Form,
   Id,
-  Kept,
-  Query,
-  Report,
+  LISTS,
   Settings,
   Table,
   type Design as DesignType,
   type LinkOffer,
+  type ListName,
 } from '../design';
 import type { FunnelPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
@@ -83,15 +82,17 @@ export const Versions = v.record(
   v.strictObject({ version: v.number(), at: v.nullable(v.string()), by: v.nullable(v.string()) }),
 );
 
+const DefinitionLists = Object.fromEntries(
+  Object.entries(LISTS).map(([name, schema]) => [name, listOf(schema as v.GenericSchema)]),
+) as unknown as {
+  readonly [L in ListName]: v.GenericSchema<unknown, readonly v.InferOutput<(typeof LISTS)[L]>[]>;
+};
+
 /** All definitions of a file. */
 const Definitions = v.strictObject({
   version: v.number(),
   settings: Settings,
-  tables: listOf(Table),
-  queries: listOf(Query),
-  forms: listOf(Form),
-  reports: listOf(Report),
-  kept: listOf(Kept),
+  ...DefinitionLists,
 }) satisfies v.GenericSchema<unknown, DesignType>;
 
 const Counts = v.record(v.string(), v.number());

@@ -1,20 +1,21 @@
 import * as v from 'valibot';
 import {
+  DesignDocument,
+  documentsOf,
   Field,
   FieldType,
   fieldOf,
   Id,
-  Form,
   idsOfTable,
   isStored,
   Label,
-  Query,
-  Report,
+  listOfType,
   Rule,
   Settings,
   SqlName,
   Table,
   TableLink,
+  withDocuments,
   type Design,
 } from '../design';
 import { Mend, mend } from './mend';
@@ -102,8 +103,8 @@ export const Change = v.variant('change', [
     into: Field,
     mends: Mends,
   }),
-  /** Puts a query, a form or a report in place of the one with its id, or behind the others. */
-  v.object({ change: v.literal('putDocument'), document: v.variant('type', [Query, Form, Report]) }),
+  /** Puts a document in place of the one with its id, or behind the others of its type. */
+  v.object({ change: v.literal('putDocument'), document: DesignDocument }),
   v.object({ change: v.literal('dropDocument'), document: Id }),
   /** Lets go of something that an adopted file brought along. */
   v.object({ change: v.literal('dropKept'), kept: Id }),
@@ -157,19 +158,14 @@ const replaceTable = (design: Design, next: Table): Design => ({
   tables: design.tables.map((other) => (other.id === next.id ? next : other)),
 });
 
-function withDocument(design: Design, document: Query | Form | Report): Design {
-  const put = <T extends { readonly id: string }>(list: readonly T[], item: T): T[] =>
-    list.some(({ id }) => id === item.id)
-      ? list.map((other) => (other.id === item.id ? item : other))
-      : [...list, item];
-  switch (document.type) {
-    case 'query':
-      return { ...design, queries: put(design.queries, document) };
-    case 'form':
-      return { ...design, forms: put(design.forms, document) };
-    case 'report':
-      return { ...design, reports: put(design.reports, document) };
-  }
+/** Puts a document in place of the one with its id, or behind the others of its type. */
+function withDocument(design: Design, document: DesignDocument): Design {
+  const name = listOfType(document.type);
+  const list: readonly DesignDocument[] = documentsOf(design).filter(({ type }) => type === document.type);
+  const put = list.some(({ id }) => id === document.id)
+    ? list.map((other) => (other.id === document.id ? document : other))
+    : [...list, document];
+  return { ...design, [name]: put };
 }
 
 function applyOne(base: Design, { design, carry }: Evolved, change: Change, index: number): Evolved {
@@ -179,15 +175,11 @@ function applyOne(base: Design, { design, carry }: Evolved, change: Change, inde
   if (change.change === 'changeSettings')
     return { design: { ...design, settings: { ...design.settings, ...change.set } }, carry };
   if (change.change === 'putDocument') return { design: withDocument(design, change.document), carry };
-  if (change.change === 'dropDocument') {
-    const left = <T extends { readonly id: string }>(list: readonly T[]): T[] =>
-      list.filter(({ id }) => id !== change.document);
-    const { queries, forms, reports } = design;
+  if (change.change === 'dropDocument')
     return {
-      design: { ...design, queries: left(queries), forms: left(forms), reports: left(reports) },
+      design: withDocuments(design, (list) => list.filter(({ id }) => id !== change.document)),
       carry,
     };
-  }
   if (change.change === 'dropKept')
     return { design: { ...design, kept: design.kept.filter(({ id }) => id !== change.kept) }, carry };
   if (change.change === 'addTable') {

@@ -1,8 +1,9 @@
 import { bindCondition, idsIn, sqlName, sqlText, toSql } from '../expression';
 import {
   catalogOf,
-  dependantsOf,
+  documentsOf,
   fieldOf,
+  findDocument,
   idsOfTable,
   KIND_LABELS,
   linksFrom,
@@ -10,19 +11,13 @@ import {
   rulesOf,
   storedFields,
   validateTables,
-  type Dependant,
   type Design,
   type Field,
-  type Form,
   type Link,
-  type Query,
-  type Report,
   type Rule,
   type Table,
 } from '../design';
-import { formProblems } from '../form';
-import { queryProblems } from '../query';
-import { reportProblems } from '../report';
+import { dependantsOf, documentProblems, type Dependant } from '../documents';
 import { Carrier, conversion, kindProblem, type KeyPlan, type MapPlan } from './carry';
 import type { Change, Evolved } from './changes';
 import { kindCheck } from './ddl';
@@ -195,9 +190,8 @@ function renamed(before: Design, after: Design): Notice[] {
 
 /** What uses a field that becomes another kind: it goes on with the new values, or cannot. */
 function rekinded(before: Design, after: Design): Notice[] {
-  const documents = [...after.queries, ...after.forms, ...after.reports];
   const goesOn = ({ id }: Dependant): boolean => {
-    const document = documents.find((item) => item.id === id);
+    const document = findDocument(after, id);
     return !document || documentProblems(after, document).length === 0;
   };
   return after.tables.flatMap((table) => {
@@ -224,23 +218,11 @@ function rekinded(before: Design, after: Design): Notice[] {
   });
 }
 
-/** What is wrong with a query, form or report over a design, for people; empty when it works. */
-export function documentProblems(design: Design, document: Query | Form | Report): string[] {
-  switch (document.type) {
-    case 'query':
-      return queryProblems(design, document);
-    case 'form':
-      return formProblems(design, document);
-    case 'report':
-      return reportProblems(design, document);
-  }
-}
-
-/** Queries, forms and reports that work now and would not any more, such as after a field's kind changes. */
+/** Documents that work now and would not any more, such as after a field's kind changes. */
 function brokenDocuments(before: Design, after: Design): Notice[] {
-  return [...after.queries, ...after.forms, ...after.reports].flatMap((document): Notice[] => {
+  return documentsOf(after).flatMap((document): Notice[] => {
     const [problem] = documentProblems(after, document);
-    const old = [...before.queries, ...before.forms, ...before.reports].find(({ id }) => id === document.id);
+    const old = findDocument(before, document.id);
     if (problem === undefined || (old && documentProblems(before, old).length > 0)) return [];
     return [
       {

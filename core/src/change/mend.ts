@@ -1,17 +1,17 @@
 import * as v from 'valibot';
 import { withId } from '../expression';
 import {
-  columnsLost,
-  dependantsOf,
+  documentsOf,
+  findDocument,
   Id,
   uses,
+  withDocuments,
   type Design,
+  type DesignDocument,
   type Field,
-  type Form,
-  type Query,
-  type Report,
   type Table,
 } from '../design';
+import { builtOn, dependantsOf, lostWith, sortOf } from '../documents';
 
 /** What becomes of one thing that uses what is dropped: it gives it up, or takes another field instead. */
 export const Mend = v.object({
@@ -52,24 +52,23 @@ export function mend(
 function changed(design: Design, id: string, work: <T>(item: T) => T | null): Design {
   const change = <T extends { readonly id: string }>(list: readonly T[]): T[] =>
     list.flatMap((item) => (item.id === id ? (work(item) ?? []) : [item]));
-  return {
-    ...design,
-    tables: change(design.tables.map((table) => ({ ...table, fields: change(table.fields) }))).map(alikeOnce),
-    queries: change(design.queries),
-    forms: change(design.forms).map(withoutDoubles),
-    reports: change(design.reports),
-  };
+  return withDocuments(
+    {
+      ...design,
+      tables: change(design.tables.map((table) => ({ ...table, fields: change(table.fields) }))).map(
+        alikeOnce,
+      ),
+    },
+    (list) => change(list).map((item) => sortOf(item).tidy?.(item) ?? item),
+  );
 }
 
 /** Takes what is gone out of one thing, and what that thing loses by it out of all that builds on it. */
 function without(design: Design, id: string, gone: ReadonlySet<string>): Design {
-  const query = design.queries.find((item) => item.id === id);
-  if (query) return withoutColumns(design, query, gone);
+  const document = findDocument(design, id);
+  if (document) return withoutInDocument(design, document, gone);
   const field = design.tables.flatMap(({ fields }) => fields).find((item) => item.id === id);
-  if (!field) {
-    const plain = <T>(item: T): T | null => partWithout(item as Part, gone) as T | null;
-    return changed(design, id, plain);
-  }
+  if (!field) return changed(design, id, <T>(item: T) => tableWithout(item as Table, gone) as T);
   const next = fieldWithout(field, gone);
   const left = changed(design, id, <T>() => next as T | null);
   if (next !== null) return left;
@@ -80,17 +79,23 @@ function without(design: Design, id: string, gone: ReadonlySet<string>): Design 
   );
 }
 
-type Part = Table | Form | Report;
-
-function partWithout(part: Part, gone: ReadonlySet<string>): Part | null {
-  switch (part.type) {
-    case 'table':
-      return tableWithout(part, gone);
-    case 'form':
-      return formWithout(part, gone);
-    case 'report':
-      return reportWithout(part, gone);
-  }
+/** What builds on a document follows it: it loses the parts that the document loses, and goes where it needs it whole. */
+function withoutInDocument(design: Design, document: DesignDocument, gone: ReadonlySet<string>): Design {
+  const next = sortOf(document).without(document, gone);
+  const left = changed(design, document.id, <T>() => next as T | null);
+  const lost = lostWith(document, next, gone);
+  if (lost.size === 0) return left;
+  const tables =
+    next === null
+      ? left.tables.map((table) => ({
+          ...table,
+          fields: table.fields.map((field) => fieldWithout(field, lost) ?? field),
+        }))
+      : left.tables;
+  return builtOn(documentsOf(left), document.id).reduce(
+    (current, other) => withoutInDocument(current, other, lost),
+    { ...left, tables },
+  );
 }
 
 function fieldWithout(field: Field, gone: ReadonlySet<string>): Field | null {
@@ -124,85 +129,8 @@ const tableWithout = (table: Table, gone: ReadonlySet<string>): Table => ({
   noTwoAlike: table.noTwoAlike.filter((ids) => !uses(ids, gone)),
 });
 
-function queryWithout(query: Query, gone: ReadonlySet<string>): Query | null {
-  if (gone.has(query.from)) return null;
-  const columns = query.columns.filter(({ expression }) => !uses(expression, gone));
-  const by = query.group?.by.filter(({ expression }) => !uses(expression, gone)) ?? [];
-  const measures = query.group?.measures.filter(({ expression }) => !uses(expression, gone)) ?? [];
-  const left = new Set([...columns, ...by, ...measures].map(({ id }) => id));
-  // Without columns of its own a query shows every field of its table, by the field's id.
-  const named = query.columns.length > 0 || query.group !== null;
-  return {
-    ...query,
-    columns,
-    with: query.with.filter(({ path }) => !uses(path, gone)),
-    where: query.where.filter((condition) => !uses(condition, gone)),
-    group: query.group && by.length + measures.length > 0 ? { by, measures } : null,
-    sort: query.sort.filter(({ column }) => (named ? left.has(column) : !gone.has(column))),
-  };
-}
-
-/** What builds on a query follows it: reports lose the columns it loses, and all goes that needs it whole. */
-function withoutColumns(design: Design, query: Query, gone: ReadonlySet<string>): Design {
-  const next = queryWithout(query, gone);
-  const left = changed(design, query.id, <T>() => next as T | null);
-  const lost = next === null ? new Set([query.id]) : columnsLost(query, gone);
-  return {
-    ...left,
-    tables:
-      next === null
-        ? left.tables.map((table) => ({
-            ...table,
-            fields: table.fields.map((field) => fieldWithout(field, lost) ?? field),
-          }))
-        : left.tables,
-    reports: left.reports.flatMap((report) =>
-      report.source.id === query.id ? (reportWithout(report, lost) ?? []) : [report],
-    ),
-  };
-}
-
-function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
-  if (gone.has(form.table)) return null;
-  const there = <T extends { readonly field: string }>(cells: readonly T[]): T[] =>
-    cells.filter(({ field }) => !gone.has(field));
-  return {
-    ...form,
-    fields: there(form.fields),
-    hidden: form.hidden.filter((id) => !gone.has(id)),
-    subforms: form.subforms
-      .filter(({ link }) => !gone.has(link))
-      .map((subform) => ({ ...subform, fields: there(subform.fields) })),
-  };
-}
-
 /** A field that took another's place may have stood beside it; one field alone is asked on the field. */
 const alikeOnce = (table: Table): Table => ({
   ...table,
   noTwoAlike: table.noTwoAlike.map((ids) => [...new Set(ids)]).filter((ids) => ids.length > 1),
 });
-
-/** A field that took another's place may have been on the form already. */
-function withoutDoubles(form: Form): Form {
-  const first = <T extends { readonly field: string }>(cells: readonly T[]): T[] =>
-    cells.filter(({ field }, i) => cells.findIndex((other) => other.field === field) === i);
-  const fields = first(form.fields);
-  return {
-    ...form,
-    fields,
-    hidden: [...new Set(form.hidden)].filter((id) => !fields.some(({ field }) => field === id)),
-    subforms: form.subforms.map((subform) => ({ ...subform, fields: first(subform.fields) })),
-  };
-}
-
-function reportWithout(report: Report, gone: ReadonlySet<string>): Report | null {
-  if (gone.has(report.source.id)) return null;
-  const columns = report.columns.filter(({ column }) => !gone.has(column));
-  if (columns.length === 0 && report.columns.length > 0) return null;
-  return {
-    ...report,
-    columns,
-    group: report.group && gone.has(report.group.column) ? null : report.group,
-    sort: report.sort && gone.has(report.sort.column) ? null : report.sort,
-  };
-}

@@ -1,5 +1,13 @@
 import { sqlName } from '../expression';
-import { fieldOf, storedFields, type Design, type Field, type Table } from '../design';
+import {
+  DOCUMENT_LISTS,
+  fieldOf,
+  storedFields,
+  type Design,
+  type DesignDocument,
+  type Field,
+  type Table,
+} from '../design';
 import { Carrier, type KeyPlan, type MapPlan } from './carry';
 import { evolve, type Change } from './changes';
 
@@ -40,9 +48,12 @@ export function undoneDesign(current: Design, { before, after }: Applied): Desig
     settings: same(current.settings, after.settings) ? before.settings : current.settings,
     tables: before.tables,
     kept: before.kept,
-    queries: documents(current.queries, before.queries, after.queries),
-    forms: documents(current.forms, before.forms, after.forms),
-    reports: documents(current.reports, before.reports, after.reports),
+    ...Object.fromEntries(
+      DOCUMENT_LISTS.map((name) => [
+        name,
+        documents<DesignDocument>(current[name], before[name], after[name]),
+      ]),
+    ),
   };
 }
 

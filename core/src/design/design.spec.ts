@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { bind } from '../expression';
 import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
-import { dependantsOf } from './dependants';
+import { dependantsOf } from '../documents';
 import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
 import { Definition, Table, type Design } from './schema';
 import { field, lookup, number, OFFICE, table } from './testing/office';

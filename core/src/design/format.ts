@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { Definition, FORMAT, type Design } from './schema';
+import { Definition, FORMAT, LIST_NAMES, listOfType, listsOf, type Design, type ListName } from './schema';
 
 /** A file that was made by a later version of Heathridge than this one. */
 export class LaterFormat extends Error {
@@ -76,27 +76,14 @@ const Documents = v.optional(v.array(v.record(v.string(), v.unknown())), []);
 const KeptDesign = v.object({
   version: v.pipe(v.number(), v.integer(), v.minValue(0)),
   settings: v.record(v.string(), v.unknown()),
-  tables: Documents,
-  queries: Documents,
-  forms: Documents,
-  reports: Documents,
-  kept: Documents,
+  ...Object.fromEntries(LIST_NAMES.map((name) => [name, Documents])),
 });
 
 /** The parts of a design out of its definitions, each sort in the order given. Throws when no settings are there. */
 export function designFrom(definitions: readonly Definition[]): Omit<Design, 'version'> {
-  const of = <T extends Definition['type']>(type: T): Extract<Definition, { type: T }>[] =>
-    definitions.filter(
-      (definition): definition is Extract<Definition, { type: T }> => definition.type === type,
-    );
-  const [settings] = of('settings');
-  if (!settings) throw new Error('The settings of this file are missing.');
-  return {
-    settings,
-    tables: of('table'),
-    queries: of('query'),
-    forms: of('form'),
-    reports: of('report'),
-    kept: of('kept'),
-  };
+  const settings = definitions.find((definition) => definition.type === 'settings');
+  if (settings?.type !== 'settings') throw new Error('The settings of this file are missing.');
+  const of = (list: ListName): Definition[] =>
+    definitions.filter(({ type }) => type !== 'settings' && listOfType(type) === list);
+  return { settings, ...listsOf((list) => of(list) as never) };
 }

@@ -1,4 +1,4 @@
-import { idsUsed } from './dependants';
+import { idsUsed } from './uses';
 import type { Design, Field, Table } from './schema';
 
 /**

@@ -337,7 +337,34 @@ export const Settings = v.object({
   ),
 });
 
-export const Definition = v.variant('type', [Table, Query, Form, Report, Settings, Kept]);
+/**
+ * The lists of a design, and of what each consists: the one place that says which types of definition there
+ * are. What a new type of document does is asked for by `core/documents`; everything that keeps, sends, compares,
+ * changes or names definitions goes through these lists.
+ */
+export const LISTS = { tables: Table, queries: Query, forms: Form, reports: Report, kept: Kept } as const;
+
+export type ListName = keyof typeof LISTS;
+type Listed = (typeof LISTS)[ListName];
+/** Documents: what is saved by itself, outside any draft. */
+export type DocumentList = Exclude<ListName, 'tables' | 'kept'>;
+
+export const LIST_NAMES = Object.keys(LISTS) as readonly ListName[];
+export const DOCUMENT_LISTS = LIST_NAMES.filter(
+  (name): name is DocumentList => name !== 'tables' && name !== 'kept',
+);
+
+export const Definition = v.variant('type', [Settings, ...Object.values(LISTS)] as [
+  typeof Settings,
+  ...Listed[],
+]);
+export const DesignDocument = v.variant(
+  'type',
+  DOCUMENT_LISTS.map((name) => LISTS[name]) as [
+    (typeof LISTS)[DocumentList],
+    ...(typeof LISTS)[DocumentList][],
+  ],
+);
 
 export type FieldType = v.InferOutput<typeof FieldType>;
 export type Rule = v.InferOutput<typeof Rule>;
@@ -353,18 +380,48 @@ export type Report = v.InferOutput<typeof Report>;
 export type Settings = v.InferOutput<typeof Settings>;
 export type Kept = v.InferOutput<typeof Kept>;
 export type Definition = v.InferOutput<typeof Definition>;
+export type DesignDocument = v.InferOutput<typeof DesignDocument>;
+export type DocumentType = DesignDocument['type'];
+
+type DesignLists = { readonly [L in ListName]: readonly v.InferOutput<(typeof LISTS)[L]>[] };
 
 /** All definitions of a file. */
-export interface Design {
+export interface Design extends DesignLists {
   /** Grows with every change of any definition; a draft names the one it starts from. */
   readonly version: number;
   readonly settings: Settings;
-  readonly tables: readonly Table[];
-  readonly queries: readonly Query[];
-  readonly forms: readonly Form[];
-  readonly reports: readonly Report[];
-  readonly kept: readonly Kept[];
 }
+
+/** A design's lists, each made anew by `make`. */
+export const listsOf = (make: <L extends ListName>(list: L) => DesignLists[L]): DesignLists =>
+  Object.fromEntries(LIST_NAMES.map((name) => [name, make(name)])) as unknown as DesignLists;
+
+/** A design whose lists of documents are made anew: `make` is given each list. */
+export const withDocuments = <D extends Omit<Design, 'version'>>(
+  design: D,
+  make: <T extends DesignDocument>(list: readonly T[]) => readonly T[],
+): D => ({
+  ...design,
+  ...Object.fromEntries(
+    DOCUMENT_LISTS.map((name) => [name, make(design[name] as readonly DesignDocument[])]),
+  ),
+});
+
+export const documentsOf = (design: Omit<Design, 'version'>): readonly DesignDocument[] =>
+  DOCUMENT_LISTS.flatMap((name): readonly DesignDocument[] => design[name]);
+
+export const findDocument = (design: Omit<Design, 'version'>, id: string): DesignDocument | undefined =>
+  documentsOf(design).find((document) => document.id === id);
+
+/** Every definition of a design, those of a list in its order. */
+export const definitionsOf = (design: Omit<Design, 'version'>): Definition[] => [
+  design.settings,
+  ...LIST_NAMES.flatMap((name): readonly Definition[] => design[name]),
+];
+
+/** The list to which definitions of a type belong. */
+export const listOfType = (type: Exclude<Definition['type'], 'settings'>): ListName =>
+  LIST_NAMES.find((name) => LISTS[name].entries.type.literal === type)!;
 
 export const SETTINGS_ID = 's_file';
 
@@ -380,11 +437,7 @@ export const emptyDesign = (): Design => ({
     dateOrder: 'dmy',
     timeZone: 'UTC',
   },
-  tables: [],
-  queries: [],
-  forms: [],
-  reports: [],
-  kept: [],
+  ...listsOf(() => []),
 });
 
 export type KindName = FieldType['kind'];

@@ -10,7 +10,7 @@ import {
 } from '../expression';
 import { compare, fromText } from '../values';
 import { catalogOf, displayOf, fieldOf, isStored, tableOf, typeOf } from './catalog';
-import { listOf } from './dependants';
+import { listOf } from './uses';
 import type { Design, Field, FieldType, Rule, Table } from './schema';
 
 /** Something in a design that cannot stand, said for people. */

@@ -1,5 +1,5 @@
 import type { Change } from '../change';
-import { fieldOf, type Design, type Field, type Table } from '../design';
+import { documentsOf, fieldOf, type Design, type Field, type Table } from '../design';
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
@@ -11,13 +11,8 @@ export function differences(before: Design, after: Omit<Design, 'version'>): Cha
   const changes: Change[] = [];
   const { type: _, id: __, ...settings } = after.settings;
   if (!same(before.settings, after.settings)) changes.push({ change: 'changeSettings', set: settings });
-  const documents = (design: Omit<Design, 'version'>) => [
-    ...design.queries,
-    ...design.forms,
-    ...design.reports,
-  ];
-  for (const { id } of documents(before))
-    if (!documents(after).some((other) => other.id === id))
+  for (const { id } of documentsOf(before))
+    if (!documentsOf(after).some((other) => other.id === id))
       changes.push({ change: 'dropDocument', document: id });
   for (const { id } of before.kept)
     if (!after.kept.some((other) => other.id === id)) changes.push({ change: 'dropKept', kept: id });
@@ -28,8 +23,8 @@ export function differences(before: Design, after: Omit<Design, 'version'>): Cha
     if (!old) changes.push({ change: 'addTable', table });
     else if (!same(old, table)) changes.push(...inTable(old, table));
   }
-  for (const document of documents(after)) {
-    const old = documents(before).find(({ id }) => id === document.id);
+  for (const document of documentsOf(after)) {
+    const old = documentsOf(before).find(({ id }) => id === document.id);
     if (!same(old, document)) changes.push({ change: 'putDocument', document });
   }
   return changes;

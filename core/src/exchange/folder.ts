@@ -1,5 +1,15 @@
 import * as v from 'valibot';
-import { Definition, emptyDesign, formatOf, LaterFormat, readDefinitions, type Design } from '../design';
+import {
+  Definition,
+  designFrom,
+  emptyDesign,
+  formatOf,
+  LaterFormat,
+  LIST_NAMES,
+  listOfType,
+  readDefinitions,
+  type Design,
+} from '../design';
 
 /** A file of the folder in which a whole definition is written. */
 export interface FolderFile {
@@ -11,14 +21,6 @@ export interface FolderFile {
 export type FolderRead =
   | { readonly ok: true; readonly design: Omit<Design, 'version'> }
   | { readonly ok: false; readonly message: string };
-
-const FOLDERS = {
-  table: 'tables',
-  query: 'queries',
-  form: 'forms',
-  report: 'reports',
-  kept: 'kept',
-} as const;
 
 const slug = (label: string): string =>
   label
@@ -41,16 +43,13 @@ export function toFolder(design: Design): FolderFile[] {
     { path: 'settings.json', text: written(v.parse(Definition, design.settings)) },
   ];
   const order: Record<string, string[]> = {};
-  const put = (type: keyof typeof FOLDERS, id: string, name: string, document: Definition): void => {
-    (order[FOLDERS[type]] ??= []).push(id);
-    const path = `${FOLDERS[type]}/${[slug(name), id].filter((part) => part !== '').join('.')}.json`;
-    files.push({ path, text: written(v.parse(Definition, document)) });
-  };
-  for (const table of design.tables) put('table', table.id, table.name, table);
-  for (const query of design.queries) put('query', query.id, query.label, query);
-  for (const form of design.forms) put('form', form.id, form.label, form);
-  for (const report of design.reports) put('report', report.id, report.label, report);
-  for (const kept of design.kept) put('kept', kept.id, kept.name, kept);
+  for (const list of LIST_NAMES)
+    for (const document of design[list]) {
+      const name = 'name' in document ? document.name : document.label;
+      (order[list] ??= []).push(document.id);
+      const path = `${list}/${[slug(name), document.id].filter((part) => part !== '').join('.')}.json`;
+      files.push({ path, text: written(v.parse(Definition, document)) });
+    }
   files.push({ path: 'order.json', text: written(order) });
   return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
 }
@@ -87,24 +86,11 @@ export function fromFolder(files: readonly FolderFile[]): FolderRead {
   const ids = documents.map(({ id }) => id);
   const twice = ids.find((id, i) => ids.indexOf(id) < i);
   if (twice !== undefined) return { ok: false, message: `Two files describe ${twice}.` };
-  const of = <T extends keyof typeof FOLDERS>(type: T): Extract<Definition, { type: T }>[] => {
-    const place = (id: string): number => {
-      const at = (order[FOLDERS[type]] ?? []).indexOf(id);
-      return at < 0 ? Number.MAX_SAFE_INTEGER : at;
-    };
-    const sorted = [...documents].sort((a, b) => place(a.id) - place(b.id) || (a.id < b.id ? -1 : 1));
-    return sorted.filter((document): document is Extract<Definition, { type: T }> => document.type === type);
+  const place = ({ id, type }: Definition): number => {
+    const at = type === 'settings' ? -1 : (order[listOfType(type)] ?? []).indexOf(id);
+    return at < 0 ? Number.MAX_SAFE_INTEGER : at;
   };
-  const settings = documents.find((document) => document.type === 'settings');
-  return {
-    ok: true,
-    design: {
-      settings: settings?.type === 'settings' ? settings : emptyDesign().settings,
-      tables: of('table'),
-      queries: of('query'),
-      forms: of('form'),
-      reports: of('report'),
-      kept: of('kept'),
-    },
-  };
+  const sorted = [...documents].sort((a, b) => place(a) - place(b) || (a.id < b.id ? -1 : 1));
+  const settings = documents.some(({ type }) => type === 'settings') ? [] : [emptyDesign().settings];
+  return { ok: true, design: designFrom([...settings, ...sorted]) };
 }

@@ -17,7 +17,7 @@ export { toStored, fromStored, idsIn, withId } from './stored';
 export { attempt, ExpressionError, failed, type Fix, type Span } from './errors';
 export { CALLS, writtenName } from './parse';
 export { compareText } from './fold';
-export { fillLetters, LETTER_TABLE, orderKey, orderKeySql } from './order';
+export { fillLetters, orderKey, orderKeySql } from './order';
 export * from './types';
 export { inWords } from './words';
 export * from './message';

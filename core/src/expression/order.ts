@@ -89,7 +89,7 @@ export function orderKey(text: string): string {
 }
 
 /** The table of a file that tells `orderKeySql` of letters beyond ASCII, with {@link ORDERED_LETTERS}. */
-export const LETTER_TABLE = 'hr_letter';
+const LETTER_TABLE = 'hr_letter';
 
 /** What the engine's own function for lower case brings into a key as it is. */
 const PLAIN = `'*[^ -/0-9A-Za-z]*'`;

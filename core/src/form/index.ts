@@ -1,2 +1,3 @@
 export * from './generate';
 export * from './problems';
+export * from './sort';

@@ -1,2 +1,3 @@
 export * from './compile';
 export * from './validate';
+export * from './sort';

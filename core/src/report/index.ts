@@ -1,2 +1,3 @@
 export * from './layout';
 export * from './source';
+export * from './sort';

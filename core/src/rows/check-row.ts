@@ -58,6 +58,12 @@ export function checkRow(
   const values = new Map<string, Value>();
   for (const field of table.fields.filter(isStored)) {
     if (checking.known && !checking.known.has(field.id)) continue;
+    const { id } = field;
+    // What stands in the file was checked when it came there.
+    if (checking.was && id in checking.was && Object.is(checking.was[id], row[id])) {
+      values.set(id, row[id] as Value);
+      continue;
+    }
     const read = checkField(design, field, row[field.id] ?? null);
     if (read.ok) values.set(field.id, read.value);
     else problems.push({ field: field.id, rule: null, message: `${field.label}: ${read.message}` });
@@ -131,9 +137,11 @@ function brokenRule(
   if (known && read.some((id) => !known.has(id))) return null;
   // A number that is still to be given is the file's to ask about.
   if (isNew && number !== null && (row[number] ?? null) === null) return null;
-  if (!isNew && (rule.newRowsOnly || asksToday)) {
-    if (!was || read.every((id) => (was[id] ?? null) === (row[id] ?? null))) return null;
-    if (rule.newRowsOnly) {
+  if (!isNew) {
+    // A rule is asked again only where a field it reads has changed, as the file does.
+    if (was && read.every((id) => (was[id] ?? null) === (row[id] ?? null))) return null;
+    if (!was && (rule.newRowsOnly || asksToday)) return null;
+    if (was && rule.newRowsOnly) {
       // A row that broke the rule before may go on doing so.
       const before = new Map(Object.entries(was) as [string, Value][]);
       const held = evaluateRow(bound, table, before, checking);

@@ -12,7 +12,7 @@ import {
   type Applied,
   type Change,
 } from '@heathridge/core/change';
-import { idsUsed, readDesign, type Design } from '@heathridge/core/design';
+import { documentsOf, idsUsed, readDesign, type Design } from '@heathridge/core/design';
 import { sqlText } from '@heathridge/core/expression';
 import { loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
@@ -58,13 +58,7 @@ export function appliedChanges(file: OpenFile): AppliedChange[] {
 }
 
 function namesIn(design: Design, ids: ReadonlySet<string>): Record<string, string> {
-  const all = [
-    ...design.tables,
-    ...design.tables.flatMap(({ fields }) => fields),
-    ...design.queries,
-    ...design.forms,
-    ...design.reports,
-  ];
+  const all = [...design.tables, ...design.tables.flatMap(({ fields }) => fields), ...documentsOf(design)];
   return Object.fromEntries(all.flatMap(({ id, label }) => (ids.has(id) ? [[id, label]] : [])));
 }
 

@@ -12,7 +12,6 @@ import {
   type Change,
 } from '@heathridge/core/change';
 import {
-  dependantsOf,
   emptyDesign,
   idsOfTable,
   plainField,
@@ -24,6 +23,7 @@ import {
   type FieldType,
   type Table,
 } from '@heathridge/core/design';
+import { dependantsOf } from '@heathridge/core/documents';
 import { sqlName } from '@heathridge/core/expression';
 import { dice } from '@heathridge/demo';
 import { apply } from '../change/apply';

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { documentProblems } from '@heathridge/core/change';
-import { dependantsOf, Form, Query, Report } from '@heathridge/core/design';
+import { DesignDocument, documentsOf, findDocument } from '@heathridge/core/design';
+import { dependantsOf, documentProblems } from '@heathridge/core/documents';
 import { Problem } from '../http/problem';
 import type { Router } from '../http/routes';
 import { definitionVersions, dropDefinition, putDefinition } from '../store/definitions';
@@ -11,8 +11,7 @@ import { assertWritable, type OpenFile } from '../store/files';
 function assertBase(file: OpenFile, id: string, base: number, label: string): void {
   const now = definitionVersions(file.orm)[id];
   if ((now?.version ?? 0) === base) return;
-  const { queries, forms, reports } = file.design;
-  const document = [...queries, ...forms, ...reports].find((item) => item.id === id) ?? null;
+  const document = findDocument(file.design, id) ?? null;
   const who = now?.by ? now.by : 'Somebody else';
   throw new Problem(
     'document-moved',
@@ -23,16 +22,16 @@ function assertBase(file: OpenFile, id: string, base: number, label: string): vo
   );
 }
 
-/** Queries, screens and reports: each is saved by itself, outside any draft. */
+/** Documents (queries, screens, reports): each is saved by itself, outside any draft. */
 export function documentRoutes(router: Router): void {
   router.add({
     method: 'PUT',
     url: '/api/files/:file/definitions/:id',
     answer: answers.SavedDocument,
     needs: 'builder',
-    summary: 'Save a query, a form or a report; `base` is the version it was begun with, 0 for a new one',
+    summary: 'Save a document; `base` is the version it was begun with, 0 for a new one',
     body: v.object({
-      document: v.variant('type', [Query, Form, Report]),
+      document: DesignDocument,
       base: v.pipe(v.number(), v.integer(), v.minValue(0)),
     }),
     handler: ({ context, file, person, body: { document: body, base }, params }) => {
@@ -40,7 +39,7 @@ export function documentRoutes(router: Router): void {
         throw new Problem('bad-request', 'The id of the document is not the one in the address.');
       const problems = documentProblems(file.design, body);
       if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
-      const others = [...file.design.queries, ...file.design.forms, ...file.design.reports];
+      const others = documentsOf(file.design);
       if (others.some(({ id, type }) => id === body.id && type !== body.type))
         throw new Problem('bad-request', 'This id belongs to something of another kind.');
       if (
@@ -62,13 +61,11 @@ export function documentRoutes(router: Router): void {
     url: '/api/files/:file/definitions/:id',
     answer: answers.SavedDocument,
     needs: 'builder',
-    summary: 'Drop a query, a form or a report that nothing else uses',
+    summary: 'Drop a document that nothing else uses',
     query: v.object({ base: v.pipe(v.string(), v.regex(/^\d{1,9}$/), v.transform(Number)) }),
     handler: ({ context, file, person, params, query }) => {
       const id = params['id']!;
-      const known = [...file.design.queries, ...file.design.forms, ...file.design.reports].find(
-        (document) => document.id === id,
-      );
+      const known = findDocument(file.design, id);
       if (!known) throw new Problem('not-found', 'This is no longer there.');
       const [user] = dependantsOf(file.design, id);
       if (user)

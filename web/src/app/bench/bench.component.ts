@@ -2,6 +2,7 @@ import { ApplicationRef, Component, computed, effect, inject, input, ViewContain
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { documentsOf, type DocumentType } from '@heathridge/core/design';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { DraftStore } from '../plan/draft.store';
 import { SoundDialog } from './sound.dialog';
@@ -18,6 +19,13 @@ const STAGES = [
   { path: 'screens', label: 'Screens' },
   { path: 'print', label: 'Print' },
 ] as const;
+
+/** The stage in which documents of a type are edited, and what one is called there and in its address. */
+const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; readonly what: string }>> = {
+  query: { path: 'query', what: 'query' },
+  form: { path: 'screens', what: 'screen' },
+  report: { path: 'print', what: 'report' },
+};
 
 @Component({
   selector: 'hr-bench',
@@ -214,16 +222,17 @@ export class BenchComponent {
 
   goTo(): void {
     if (!this.store.loaded() || this.dialog.openDialogs.length > 0) return;
-    const { tables, queries, forms, reports } = this.store.design();
+    const design = this.store.design();
     const items: GoTo[] = [
       ...STAGES.map(({ path, label }) => ({ label, what: 'stage', link: [path], query: {} })),
-      ...tables.flatMap(({ id, label, plural }) => [
+      ...design.tables.flatMap(({ id, label, plural }) => [
         { label, what: 'table, in Plan', link: ['plan'], query: { table: id } },
         { label: plural, what: 'rows, in Fill', link: ['fill'], query: { table: id } },
       ]),
-      ...queries.map(({ id, label }) => ({ label, what: 'query', link: ['query'], query: { query: id } })),
-      ...forms.map(({ id, label }) => ({ label, what: 'screen', link: ['screens'], query: { screen: id } })),
-      ...reports.map(({ id, label }) => ({ label, what: 'report', link: ['print'], query: { report: id } })),
+      ...documentsOf(design).map(({ id, label, type }) => {
+        const { path, what } = DOCUMENT_PAGES[type];
+        return { label, what, link: [path], query: { [what]: id } };
+      }),
     ];
     const opened = this.dialog.open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, {
       data: items,

@@ -1,11 +1,11 @@
 import { Component, inject } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import equal from 'fast-deep-equal';
-import type { Form, Query, Report } from '@heathridge/core/design';
+import type { DesignDocument } from '@heathridge/core/design';
 import type { Theirs } from '../shared/api.service';
 
 export interface Clash {
-  readonly mine: Query | Form | Report;
+  readonly mine: DesignDocument;
   readonly theirs: Theirs;
 }
 

@@ -3,7 +3,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
 import equal from 'fast-deep-equal';
-import type { Form, Query, Report } from '@heathridge/core/design';
+import type { DesignDocument } from '@heathridge/core/design';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { FileStore } from './file.store';
@@ -20,7 +20,7 @@ export interface DocumentWords {
  * What the pages for queries, screens and reports have in common: a list to open from, one document being
  * edited, saving it (Ctrl+S), dropping it, and asking before unsaved changes are left behind.
  */
-export abstract class DocumentPage<D extends Query | Form | Report> {
+export abstract class DocumentPage<D extends DesignDocument> {
   readonly store = inject(FileStore);
   protected readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);

@@ -12,14 +12,7 @@ import {
   type Observable,
   type Subscription,
 } from 'rxjs';
-import {
-  catalogOf,
-  localeOf,
-  type Design,
-  type Form,
-  type Query,
-  type Report,
-} from '@heathridge/core/design';
+import { catalogOf, localeOf, type Design, type DesignDocument } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
 import { Api, type FileInfo, type Soundness, type Theirs, type Versions } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
@@ -112,7 +105,7 @@ export class FileStore {
   }
 
   /** Saves a query, form or report; says so, or says why not. */
-  save(document: Query | Form | Report, begun = this.versionOf(document.id)): Observable<unknown> {
+  save(document: DesignDocument, begun = this.versionOf(document.id)): Observable<unknown> {
     return this.api.saveDefinition(this.id, document, begun).pipe(
       tap(({ design, versions }) => {
         this.take(design, this.counts(), versions);
@@ -128,7 +121,7 @@ export class FileStore {
   }
 
   /** Shows both versions of a document that somebody else has changed meanwhile, and does what is chosen. */
-  private clash(mine: Query | Form | Report, theirs: Theirs): Observable<unknown> {
+  private clash(mine: DesignDocument, theirs: Theirs): Observable<unknown> {
     const data: Clash = { mine, theirs };
     return this.dialog
       .open<ClashDialog, Clash, 'mine' | 'theirs'>(ClashDialog, { data })
@@ -143,7 +136,7 @@ export class FileStore {
       );
   }
 
-  drop(document: Query | Form | Report): Observable<unknown> {
+  drop(document: DesignDocument): Observable<unknown> {
     return this.api.dropDefinition(this.id, document.id, this.versionOf(document.id)).pipe(
       tap(({ design, versions }) => {
         this.take(design, this.counts(), versions);

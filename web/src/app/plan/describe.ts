@@ -1,6 +1,7 @@
 import type { Change } from '@heathridge/core/change';
 import { attempt, bindCondition, fromStored, inWords, type Catalog } from '@heathridge/core/expression';
 import {
+  documentsOf,
   fieldOf,
   KIND_LABELS,
   listOf,
@@ -177,9 +178,9 @@ export function newType(kind: KindName, design: Design): FieldType {
 }
 
 /** What tables, fields and documents are called, by id. */
-export const namesOf = ({ tables, queries, forms, reports }: Design): Record<string, string> =>
+export const namesOf = (design: Design): Record<string, string> =>
   Object.fromEntries(
-    [...tables, ...tables.flatMap(({ fields }) => fields), ...queries, ...forms, ...reports].map(
+    [...design.tables, ...design.tables.flatMap(({ fields }) => fields), ...documentsOf(design)].map(
       ({ id, label }) => [id, label],
     ),
   );

@@ -2,7 +2,7 @@ import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { map, type Observable } from 'rxjs';
 import type * as answers from '@heathridge/core/api';
-import type { Form, MapDrawing, Query, Report } from '@heathridge/core/design';
+import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
 import type { RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
@@ -36,7 +36,7 @@ export type ListEntry = answers.Answer<typeof answers.ListEntry>;
 /** What stands in the file in place of a document that somebody else has changed meanwhile. */
 export interface Theirs {
   /** Null when it was dropped. */
-  readonly document: Query | Form | Report | null;
+  readonly document: DesignDocument | null;
   readonly version: number;
   readonly by: string | null;
   readonly at: string | null;
@@ -118,7 +118,7 @@ export class Api {
     this.http.post<answers.Answer<typeof answers.ChangedDesign>>(`${base(file)}/changes/${version}/undo`, {
       watch,
     });
-  saveDefinition = (file: string, document: Query | Form | Report, begun: number) =>
+  saveDefinition = (file: string, document: DesignDocument, begun: number) =>
     this.http.put<answers.Answer<typeof answers.SavedDocument>>(`${base(file)}/definitions/${document.id}`, {
       document,
       base: begun,

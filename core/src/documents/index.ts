@@ -1,0 +1,2 @@
+export * from './sorts';
+export * from './dependants';
