@@ -1,12 +1,11 @@
 // npm run bench: the figures, as ratios within one run; renews the table in the README.
-import { buildServer, buildWeb, install, must, systemPackages } from './setup.mjs';
+import { buildBench, buildServer, buildWeb, install, must, systemPackages } from './setup.mjs';
 
 install();
 systemPackages();
 // The map is measured in the built application.
 await buildServer();
 buildWeb();
-must(process.execPath, ['--import', 'tsx', 'bench/run.ts'], {
-  env: { ...process.env, TSX_TSCONFIG_PATH: 'server/tsconfig.json' },
-});
+await buildBench();
+must(process.execPath, ['--enable-source-maps', 'server/dist/bench/run.js']);
 must('npx', ['prettier', '--write', '--log-level', 'warn', 'README.md']);

@@ -58,11 +58,20 @@ export function install() {
 export async function buildServer() {
   const now = digest(['core/src', 'server/src', 'demo/src', 'package-lock.json', 'scripts/setup.mjs']);
   if (readStamp('server') === now && existsSync(join(root, 'server/dist/main.js'))) return;
+  await bundle({ main: 'demo/src/main.ts', child: 'server/src/jobs/child.ts' }, 'server/dist');
+  writeStamp('server', now);
+}
+
+/** The bench, with the server in it: what is measured is built like what is used. */
+export const buildBench = () =>
+  bundle({ run: 'bench/run.ts', child: 'server/src/jobs/child.ts' }, 'server/dist/bench');
+
+async function bundle(entryPoints, outdir) {
   const { build } = await import('esbuild');
   await build({
     absWorkingDir: root,
-    entryPoints: { main: 'demo/src/main.ts', child: 'server/src/jobs/child.ts' },
-    outdir: 'server/dist',
+    entryPoints,
+    outdir,
     bundle: true,
     splitting: true,
     format: 'esm',
@@ -73,7 +82,6 @@ export async function buildServer() {
     sourcemap: true,
     logLevel: 'warning',
   });
-  writeStamp('server', now);
 }
 
 export function buildWeb() {

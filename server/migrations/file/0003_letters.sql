@@ -3,3 +3,6 @@ CREATE TABLE `hr_letter` (
 	`folded` text NOT NULL,
 	`sorted` text NOT NULL
 ) WITHOUT ROWID;
+--> statement-breakpoint
+DROP INDEX `hr_log_request_unique`;--> statement-breakpoint
+CREATE UNIQUE INDEX `hr_log_name` ON `hr_log` (`request`) WHERE request IS NOT NULL;

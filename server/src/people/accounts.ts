@@ -118,17 +118,16 @@ export class Accounts {
 
   /** Who a session's token stands for; null when it stands for nobody. Remembered until it ends. */
   person(token: string): Person | null {
-    const id = digest(token);
-    const known = this.people.get(id);
+    const known = this.people.get(token);
     if (known && known.until > this.clock.now()) return known.person;
-    const found = this.readPerson(id);
+    const found = this.readPerson(digest(token));
     if (!found) {
-      this.people.delete(id);
+      this.people.delete(token);
       return null;
     }
     const { expiresAt, ...person } = found;
     if (this.people.size >= MOST_REMEMBERED) this.people.clear();
-    this.people.set(id, { person, until: expiresAt });
+    this.people.set(token, { person, until: expiresAt });
     return person;
   }
 
@@ -149,7 +148,7 @@ export class Accounts {
   }
 
   signOut(token: string): void {
-    this.people.delete(digest(token));
+    this.people.delete(token);
     this.registry
       .delete(session)
       .where(eq(session.id, digest(token)))

@@ -1,5 +1,6 @@
 import { asc, eq, max } from 'drizzle-orm';
 import {
+  definitionsOf,
   designFrom,
   emptyDesign,
   formatOf,
@@ -55,15 +56,7 @@ export function saveDesign(orm: Orm, design: Omit<Design, 'version'>, mark: Mark
       .map((row) => [row.id, row] as const),
   );
   orm.delete(definition).run();
-  const all: Definition[] = [
-    design.settings,
-    ...design.tables,
-    ...design.queries,
-    ...design.forms,
-    ...design.reports,
-    ...design.kept,
-  ];
-  all.forEach((item, position) => {
+  definitionsOf(design).forEach((item, position) => {
     const { id, type } = item;
     const document = JSON.stringify(item);
     const was = known.get(id);

@@ -2,11 +2,12 @@ import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import Database from 'libsql';
-import { sql } from 'drizzle-orm';
+import { count, sql } from 'drizzle-orm';
 import { readMigrationFiles } from 'drizzle-orm/migrator';
 import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
 import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
-import { fillLetters, LETTER_TABLE } from '@heathridge/core/expression';
+import { letter } from './file-schema';
+import { fillLetters } from '@heathridge/core/expression';
 
 export type Connection = Database.Database;
 /** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
@@ -63,6 +64,6 @@ export function migrate(orm: Orm, name: 'registry' | 'file'): void {
 
 /** How letters are ordered is the same in every file, and never changes in one format. */
 function withLetters(orm: Orm): void {
-  const [count] = orm.values<[number]>(sql.raw(`SELECT count(*) FROM ${LETTER_TABLE}`))[0]!;
-  if (count === 0) orm.run(sql.raw(fillLetters()));
+  const [known] = orm.select({ letters: count() }).from(letter).all();
+  if (known!.letters === 0) orm.run(sql.raw(fillLetters()));
 }

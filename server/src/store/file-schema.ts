@@ -1,9 +1,11 @@
+import type { Definition } from '@heathridge/core/design';
+import { sql } from 'drizzle-orm';
 import { blob, integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 /** Everything the builder has made: one JSON document a row. */
 export const definition = sqliteTable('hr_definition', {
   id: text('id').primaryKey(),
-  type: text('type', { enum: ['table', 'query', 'form', 'report', 'settings', 'kept'] }).notNull(),
+  type: text('type').$type<Definition['type']>().notNull(),
   /** The place among documents of its type. */
   position: integer('position').notNull(),
   document: text('document').notNull(),
@@ -17,19 +19,28 @@ export const definition = sqliteTable('hr_definition', {
  * Everything that has happened in the file, in order: nothing changes without an entry. The rows of a save
  * are in `hr_history`, a change of the design in `hr_change`.
  */
-export const log = sqliteTable('hr_log', {
-  id: integer('id').primaryKey({ autoIncrement: true }),
-  at: text('at').notNull(),
-  by: text('by').notNull(),
-  what: text('what', { enum: ['rows', 'design', 'document', 'format', 'taken in'] }).notNull(),
-  /** The name that whoever sent a save gave it, with theirs before it: it is done once. */
-  request: text('request').unique(),
-  /** What was asked for under that name, as a digest, and what was answered. */
-  digest: text('digest'),
-  answer: text('answer'),
-  /** For a document: it before and after, as JSON. */
-  detail: text('detail'),
-});
+export const log = sqliteTable(
+  'hr_log',
+  {
+    id: integer('id').primaryKey({ autoIncrement: true }),
+    at: text('at').notNull(),
+    by: text('by').notNull(),
+    what: text('what', { enum: ['rows', 'design', 'document', 'format', 'taken in'] }).notNull(),
+    /** The name that whoever sent a save gave it, with theirs before it: it is done once. */
+    request: text('request'),
+    /** What was asked for under that name, as a digest, and what was answered. */
+    digest: text('digest'),
+    answer: text('answer'),
+    /** For a document: it before and after, as JSON. */
+    detail: text('detail'),
+  },
+  (table) => [
+    // Only saves have names: what has none is kept out, and costs nothing.
+    uniqueIndex('hr_log_name')
+      .on(table.request)
+      .where(sql`request IS NOT NULL`),
+  ],
+);
 
 /** Design changes as applied, newest last; the version of the design is the last one's number. */
 export const change = sqliteTable('hr_change', {
