@@ -20,8 +20,8 @@ const DEMO = [
 ];
 const PAGES = [['@angular/*', 'rxjs*', 'd3*'], 'The core has no interface code.'];
 
-/** What each room of the core may use: nothing may stand on what stands on it. */
-const ROOMS = {
+/** What each room of a storey may use of the same storey: nothing may stand on what stands on it. */
+const CORE_ROOMS = {
   values: [],
   expression: ['values'],
   design: ['expression', 'values'],
@@ -35,6 +35,60 @@ const ROOMS = {
   api: ['change', 'design', 'documents', 'query', 'report', 'rows'],
   exchange: ['change', 'design', 'expression', 'values'],
 };
+
+/** Children (`jobs`) do the work of the rooms below them, which therefore know nothing of children. */
+const SERVER_ROOMS = {
+  store: [],
+  change: ['store'],
+  people: ['store'],
+  rows: ['change', 'store'],
+  report: [],
+  jobs: ['change', 'report', 'rows', 'store'],
+  reading: ['jobs', 'rows', 'store'],
+  plan: ['change', 'jobs', 'store'],
+  http: ['change', 'jobs', 'people', 'store'],
+  routes: ['change', 'http', 'jobs', 'plan', 'reading', 'report', 'rows', 'store'],
+};
+
+const WEB_ROOMS = {
+  shared: [],
+  pages: ['shared'],
+  file: ['shared'],
+  desk: ['shared'],
+  plan: ['desk', 'file', 'shared'],
+  fill: ['desk', 'file', 'shared'],
+  query: ['file', 'shared'],
+  screens: ['desk', 'file', 'shared'],
+  print: ['file', 'shared'],
+  bench: ['file', 'plan', 'shared'],
+};
+
+/** Holds the rooms below a folder to what each may use; files that stand beside the rooms belong to none. */
+const rooms = (folder, uses) => ({
+  files: [`${folder}/*/**/*.ts`],
+  // Specs check across rooms: adoption beside conversion, say.
+  ignores: ['**/*.spec.ts', '**/testing/**', '**/checks/**'],
+  plugins: { boundaries },
+  settings: {
+    'import/resolver': { node: { extensions: ['.ts'] } },
+    'boundaries/dependency-nodes': ['import', 'export', 'dynamic-import'],
+    'boundaries/elements': [{ type: 'room', pattern: `${folder}/*`, capture: ['name'] }],
+  },
+  rules: {
+    'boundaries/no-unknown-files': 'error',
+    'boundaries/element-types': [
+      'error',
+      {
+        default: 'disallow',
+        message: '${file.name} may not use ${dependency.name}: see the rooms in eslint.config.mjs.',
+        rules: Object.entries(uses).map(([name, others]) => ({
+          from: [['room', { name }]],
+          allow: [name, ...others].map((other) => ['room', { name: other }]),
+        })),
+      },
+    ],
+  },
+});
 
 export default tseslint.config(
   {
@@ -71,49 +125,13 @@ export default tseslint.config(
       'no-restricted-globals': ['error', 'document', 'window', 'process', 'Date'],
     },
   },
-  {
-    // The rooms of the core, and which of the others each may use.
-    files: ['core/src/**/*.ts'],
-    plugins: { boundaries },
-    settings: {
-      'import/resolver': { node: { extensions: ['.ts'] } },
-      'boundaries/dependency-nodes': ['import', 'export'],
-      'boundaries/elements': [{ type: 'room', pattern: 'core/src/*', capture: ['name'] }],
-    },
-    rules: {
-      'boundaries/element-types': [
-        'error',
-        {
-          default: 'disallow',
-          message: '${file.name} may not use ${dependency.name}: see the rooms in eslint.config.mjs.',
-          rules: Object.entries(ROOMS).map(([name, uses]) => ({
-            from: [['room', { name }]],
-            allow: [name, ...uses].map((other) => ['room', { name: other }]),
-          })),
-        },
-      ],
-    },
-  },
-  {
-    // Specs check across rooms: adoption beside conversion, say.
-    files: ['core/src/**/*.spec.ts', 'core/src/**/testing/**'],
-    rules: { 'boundaries/element-types': 'off' },
-  },
+  rooms('core/src', CORE_ROOMS),
+  rooms('server/src', SERVER_ROOMS),
+  rooms('web/src/app', WEB_ROOMS),
   {
     files: ['server/src/**/*.ts'],
     ignores: ['**/*.spec.ts', '**/testing/**'],
     rules: { 'no-restricted-imports': forbid(WEB, PAGES, DEMO) },
-  },
-  {
-    // Children do the work of these rooms, which therefore know nothing of children.
-    files: ['server/src/{change,rows,store,report,people}/**/*.ts'],
-    ignores: ['**/*.spec.ts'],
-    rules: {
-      'no-restricted-imports': forbid(WEB, PAGES, DEMO, [
-        ['**/jobs/**', '**/plan/**', '**/reading/**', '**/routes/**'],
-        'What children carry out knows nothing of children, and nothing of routes.',
-      ]),
-    },
   },
   { files: ['bench/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   { files: ['demo/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },

@@ -7,7 +7,7 @@ import rateLimit from '@fastify/rate-limit';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyReply } from 'fastify';
 import { systemClock, type Clock } from './clock';
 import { openApi } from './http/openapi';
-import { Problem } from './http/problem';
+import { Problem } from './problem';
 import { Router, type RouteRecord } from './http/routes';
 import { servePages } from './http/static';
 import { JobPool } from './jobs/pool';

@@ -14,7 +14,7 @@ import { max } from 'drizzle-orm';
 import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from '@heathridge/core/change';
 import type { Design } from '@heathridge/core/design';
 import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import { change as changeLog, history, log } from '../store/file-schema';

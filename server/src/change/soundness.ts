@@ -1,16 +1,6 @@
-import {
-  createReadable,
-  createTriggers,
-  keptObjects,
-  orderParts,
-  readableName,
-  schemaParts,
-  soundnessChecks,
-} from '@heathridge/core/change';
+import { schemaParts, soundnessChecks } from '@heathridge/core/change';
 import { rulesOf, type Design, type Table } from '@heathridge/core/design';
-import { attempt, sqlName } from '@heathridge/core/expression';
 import type { Connection } from '../store/driver';
-import { inTransaction } from '../store/statements';
 import { sampleOf, type Finding, type FoundRow, type Tell } from './run';
 
 /** What became of the promises a file makes. */
@@ -93,44 +83,4 @@ function heldBy(name: string, table: Table): string {
   const rule = rulesOf(table).find(({ rule }) => rule.id === id)?.rule;
   if (rule) return `the rule “${rule.message.replace(/\{[^}]*\}/g, '…')}” of ${table.label}`;
   return `${name.startsWith(`${table.name} order `) ? 'the order of texts' : 'what texts may be'} of ${table.label}`;
-}
-
-/**
- * Puts the triggers, the readable views and the order of texts of a design in place again, in one transaction. Rows are not
- * touched. A table with an expression that this version does not take any more keeps what holds it now: it
- * must not keep the whole file from being opened, and the next draft says what is wrong with it.
- */
-export function remakeTriggers(db: Connection, design: Design): void {
-  const made = design.tables.flatMap((table) => {
-    const written = attempt(() => ({
-      triggers: createTriggers(design, table),
-      view: createReadable(design, table),
-      orders: orderParts(design, table),
-    }));
-    return written.ok ? [{ table, ...written.value }] : [];
-  });
-  const keptNames = new Set(design.kept.map(({ name }) => name));
-  const left = design.tables.filter((table) => !made.some((item) => item.table === table));
-  const stays = (name: string): boolean =>
-    keptNames.has(name) ||
-    left.some(
-      (table) => /^ (rule|texts|order) /.test(name.slice(table.name.length)) && name.startsWith(table.name),
-    );
-  inTransaction(db, () => {
-    const kept = keptObjects(design);
-    for (const { drop } of [...kept].reverse()) db.exec(drop);
-    const triggers = db.prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'").raw().all() as [
-      string,
-    ][];
-    for (const [name] of triggers) if (!stays(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
-    for (const { table } of made) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
-    for (const { orders } of made)
-      for (const { name, create } of orders) {
-        db.exec(`DROP TABLE IF EXISTS ${sqlName(name)}`);
-        for (const sql of create) db.exec(sql);
-      }
-    for (const { triggers: list } of made) for (const sql of list) db.exec(sql);
-    for (const { view } of made) db.exec(view);
-    for (const { sql } of kept) db.exec(sql);
-  });
 }

@@ -12,7 +12,7 @@ import {
   Table,
 } from '@heathridge/core/design';
 import { RowChange } from '@heathridge/core/rows';
-import { PROBLEMS } from './problem';
+import { PROBLEMS } from '../problem';
 import type { RouteRecord } from './routes';
 
 /** The OpenAPI 3.1 document of the API, from the schemas that validate it. */

@@ -6,7 +6,7 @@ import { mayCall, type Need, type Role, type Viewer } from '@heathridge/core/peo
 import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
-import { Problem } from './problem';
+import { Problem } from '../problem';
 import { valid } from './validate';
 
 export const COOKIE = 'heathridge';

@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { Problem } from './problem';
+import { Problem } from '../problem';
 
 /** What a schema makes of a value. Throws a `bad-request` problem that names each place at fault. */
 export function valid<S extends v.GenericSchema>(schema: S, value: unknown): v.InferOutput<S> {

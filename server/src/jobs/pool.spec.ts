@@ -1,4 +1,4 @@
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import { Office } from '../testing/office';
 import { JobPool } from './pool';
 

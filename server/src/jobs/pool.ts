@@ -1,7 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { JobMessage, JobReply } from './child';
 import type { Results, Task } from './tasks';
 

@@ -2,7 +2,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { and, eq, inArray, lt } from 'drizzle-orm';
 import { hash, verify } from '@node-rs/argon2';
 import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Orm } from '../store/driver';
 import { account, draft, fact, session } from '../store/registry-schema';
 

@@ -4,7 +4,7 @@ import type { Design } from '@heathridge/core/design';
 import { copyName, discardCopy, drafted, MOST_TIME } from '../change/apply';
 import type { Tell } from '../change/run';
 import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
 import type { Files } from '../store/files';
 

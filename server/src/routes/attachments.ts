@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { keepAttachment, readAttachment } from '../rows/attachments';
 

@@ -4,7 +4,7 @@ import { idsUsed, type Design, type Form, type Table } from '@heathridge/core/de
 import { seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
 import { SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { DesignDocument, documentsOf, findDocument } from '@heathridge/core/design';
 import { dependantsOf, documentProblems } from '@heathridge/core/documents';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { definitionVersions, dropDefinition, putDefinition } from '../store/definitions';
 import { assertWritable, type OpenFile } from '../store/files';

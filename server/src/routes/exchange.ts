@@ -2,7 +2,7 @@ import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import * as answers from '@heathridge/core/api';
 import { applyChanges } from '@heathridge/core/change';
 import { differences, fromFolder, standardDdl, toFolder } from '@heathridge/core/exchange';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
 
 /** Bytes of definitions, unpacked. */

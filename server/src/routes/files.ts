@@ -6,7 +6,7 @@ import { pipeline } from 'node:stream/promises';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { isTimeZone } from '@heathridge/core/values';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 
 export function fileRoutes(router: Router): void {

@@ -8,7 +8,7 @@ import { applyDraft } from '../plan/apply-draft';
 import { appliedChanges } from '../change/undo';
 import { undoDraft } from '../plan/undo-draft';
 import { todayIn } from '../http/context';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { askOnOpening } from '../plan/ask-soundness';

@@ -3,7 +3,7 @@ import * as answers from '@heathridge/core/api';
 import { Query } from '@heathridge/core/design';
 import { queryProblems } from '@heathridge/core/query';
 import { todayIn } from '../http/context';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 
 /** Rows of a result that are shown. */

@@ -3,7 +3,7 @@ import * as answers from '@heathridge/core/api';
 import { MapDrawing, Report } from '@heathridge/core/design';
 import { reportProblems } from '@heathridge/core/report';
 import { todayIn, type Context } from '../http/context';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { paintMap } from '../report/pdf';
 import type { Results } from '../jobs/tasks';

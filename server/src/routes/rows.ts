@@ -4,7 +4,7 @@ import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
 import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';

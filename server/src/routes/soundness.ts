@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { soundnessChecks } from '@heathridge/core/change';
-import { remakeTriggers } from '../change/soundness';
+import { remakeTriggers } from '../store/remake';
 import { ask, knownSoundness } from '../plan/ask-soundness';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';

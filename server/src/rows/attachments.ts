@@ -5,7 +5,7 @@ import type { Field, Table } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import { tablesOn, visibleFields, type Viewer } from '@heathridge/core/people';
 import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import { attachment } from '../store/file-schema';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';

@@ -4,7 +4,7 @@ import { and, asc, eq } from 'drizzle-orm';
 import { emptyDesign, type Design } from '@heathridge/core/design';
 import type { Role } from '@heathridge/core/people';
 import type { Clock } from '../clock';
-import { Problem } from '../http/problem';
+import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
 import {

@@ -52,7 +52,7 @@ import {
 } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, showValue, type Value } from '@heathridge/core/values';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api } from '../shared/api.service';
 import { addedRow, type AddRow } from '../shared/add-row.dialog';

@@ -3,7 +3,7 @@ import { catchError, map, of, type Observable } from 'rxjs';
 import { fieldOf, isGiven, type Field, type Table } from '@heathridge/core/design';
 import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { Api, type Cell } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';

@@ -4,7 +4,7 @@ import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { conversion, type Convert } from '@heathridge/core/change';
 import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { Api, type Preview } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { DraftStore } from './draft.store';

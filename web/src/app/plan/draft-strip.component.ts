@@ -5,7 +5,7 @@ import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
 import { rulesOf, type Field } from '@heathridge/core/design';
 import type { Dependant } from '@heathridge/core/documents';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { Api, type Finding } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';

@@ -3,7 +3,7 @@ import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
 import { field, OFFICE, table, number } from '../../../../core/src/design/testing/office';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { DraftStore } from './draft.store';
 
 describe('DraftStore', () => {

@@ -20,7 +20,7 @@ import {
   type Mend,
 } from '@heathridge/core/change';
 import { catalogOf, type Design, type Field } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { Api, type CheckResult, type Progress } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { newId } from '../shared/ids';

@@ -16,7 +16,7 @@ import {
 } from '@heathridge/core/design';
 import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { ICONS } from '../shared/icons';
 import { ConversionComponent } from './conversion.component';
 import { DraftStore } from './draft.store';

@@ -16,7 +16,7 @@ import {
   type Rule,
   type Table,
 } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { ConversionComponent } from './conversion.component';
 import { newType } from './describe';

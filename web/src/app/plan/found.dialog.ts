@@ -4,7 +4,7 @@ import type { Observable } from 'rxjs';
 import { fieldOf, isGiven, valueKind, type Field } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
 import { problemOf } from '../shared/problem';

@@ -28,8 +28,8 @@ import {
   type Settings,
   type Table,
 } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
-import { SoundDialog } from '../bench/sound.dialog';
+import { FileStore } from '../file/file.store';
+import { SoundDialog } from './sound.dialog';
 import { Api, type Place } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { newId } from '../shared/ids';

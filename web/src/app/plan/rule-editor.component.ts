@@ -11,7 +11,7 @@ import {
   toStoredMessage,
 } from '@heathridge/core/expression';
 import { shapeRule, SHAPES, type Field, type Rule, type Shape, type Table } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
 import { readable } from './describe';

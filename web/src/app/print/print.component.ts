@@ -5,7 +5,7 @@ import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
 import { sourceColumns, type PageModel } from '@heathridge/core/report';
-import { DocumentPage } from '../bench/document-page';
+import { DocumentPage } from '../file/document-page';
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';

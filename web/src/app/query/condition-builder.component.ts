@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { of } from 'rxjs';
 import { sqlText } from '@heathridge/core/expression';
 import type { Field } from '@heathridge/core/design';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
 import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
 import type { FieldPath } from './paths';

@@ -14,7 +14,7 @@ import {
 } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
 import { isNumeric, showValue, type Value } from '@heathridge/core/values';
-import { DocumentPage } from '../bench/document-page';
+import { DocumentPage } from '../file/document-page';
 import { Api, type QueryResult } from '../shared/api.service';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';

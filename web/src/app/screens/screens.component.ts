@@ -5,7 +5,7 @@ import { catchError, of, Subject, switchMap } from 'rxjs';
 import { fieldOf, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
 import { formFromTable, moved, widthOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
-import { DocumentPage } from '../bench/document-page';
+import { DocumentPage } from '../file/document-page';
 import { RecordSheetComponent } from '../desk/record-sheet.component';
 import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';

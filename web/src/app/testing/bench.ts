@@ -8,7 +8,7 @@ import { DomSanitizer } from '@angular/platform-browser';
 import { provideRouter } from '@angular/router';
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { FileStore } from '../bench/file.store';
+import { FileStore } from '../file/file.store';
 import { ICONS } from '../shared/icons';
 
 /** Sets up what every page needs, without a server: calls are answered by the test. */

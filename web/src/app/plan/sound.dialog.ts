@@ -2,11 +2,11 @@ import { Component, inject, signal, ViewContainerRef } from '@angular/core';
 import { MatDialog, MatDialogModule } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, EMPTY, switchMap, timer, type Subscription } from 'rxjs';
-import { FoundDialog, type FoundData } from '../plan/found.dialog';
+import { FoundDialog, type FoundData } from './found.dialog';
 import { Api, type Finding, type Progress } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
-import { FileStore } from './file.store';
+import { FileStore } from '../file/file.store';
 
 /** Is everything sound? What the file says of itself, and what to do about it. */
 @Component({

@@ -1,0 +1,51 @@
+import {
+  createReadable,
+  createTriggers,
+  keptObjects,
+  orderParts,
+  readableName,
+} from '@heathridge/core/change';
+import type { Design } from '@heathridge/core/design';
+import { attempt, sqlName } from '@heathridge/core/expression';
+import type { Connection } from './driver';
+import { inTransaction } from './statements';
+
+/**
+ * Puts the triggers, the readable views and the order of texts of a design in place again, in one transaction. Rows are not
+ * touched. A table with an expression that this version does not take any more keeps what holds it now: it
+ * must not keep the whole file from being opened, and the next draft says what is wrong with it.
+ */
+export function remakeTriggers(db: Connection, design: Design): void {
+  const made = design.tables.flatMap((table) => {
+    const written = attempt(() => ({
+      triggers: createTriggers(design, table),
+      view: createReadable(design, table),
+      orders: orderParts(design, table),
+    }));
+    return written.ok ? [{ table, ...written.value }] : [];
+  });
+  const keptNames = new Set(design.kept.map(({ name }) => name));
+  const left = design.tables.filter((table) => !made.some((item) => item.table === table));
+  const stays = (name: string): boolean =>
+    keptNames.has(name) ||
+    left.some(
+      (table) => /^ (rule|texts|order) /.test(name.slice(table.name.length)) && name.startsWith(table.name),
+    );
+  inTransaction(db, () => {
+    const kept = keptObjects(design);
+    for (const { drop } of [...kept].reverse()) db.exec(drop);
+    const triggers = db.prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'").raw().all() as [
+      string,
+    ][];
+    for (const [name] of triggers) if (!stays(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
+    for (const { table } of made) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    for (const { orders } of made)
+      for (const { name, create } of orders) {
+        db.exec(`DROP TABLE IF EXISTS ${sqlName(name)}`);
+        for (const sql of create) db.exec(sql);
+      }
+    for (const { triggers: list } of made) for (const sql of list) db.exec(sql);
+    for (const { view } of made) db.exec(view);
+    for (const { sql } of kept) db.exec(sql);
+  });
+}
