@@ -60,7 +60,7 @@ export function checkRow(
     if (checking.known && !checking.known.has(field.id)) continue;
     const { id } = field;
     // What stands in the file was checked when it came there.
-    if (checking.was && id in checking.was && Object.is(checking.was[id], row[id])) {
+    if (!checking.isNew && checking.was && id in checking.was && Object.is(checking.was[id], row[id])) {
       values.set(id, row[id] as Value);
       continue;
     }

@@ -55,6 +55,16 @@ describe('checkRow', () => {
     expect(problems({ ...loan, f_lDue: null })).toEqual([]);
   });
 
+  it('asks of a row in the file only what its change touches, of a new one everything', () => {
+    const was = { ...loan, f_lDue: '2026-10-01', f_lState: 'Lost', f_lBorrower: null };
+    const of = (row: Record<string, unknown>, isNew: boolean) =>
+      checkRow(OFFICE, LOAN, row, { ...CLOCK, was, isNew }).map(({ field }) => field);
+    expect(of({ ...was, f_lNote: 'A word' }, false)).toEqual([]);
+    expect(of({ ...was, f_lFrom: '2026-10-02' }, false)).toEqual(['f_lDue']);
+    expect(of({ ...was, f_lState: 'Gone' }, false)).toEqual(['f_lState']);
+    expect(of(was, true)).toEqual(['f_lBorrower', 'f_lState', 'f_lDue']);
+  });
+
   it('refuses values of the wrong kind', () => {
     expect(problems({ ...loan, f_lFee: 3.5 })[0]).toContain('Fee: A number written as text');
     expect(problems({ ...loan, f_lState: 'Lost' })[0]).toContain('is not one of Out, Back');

@@ -2,11 +2,14 @@ import { Component, inject } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import equal from 'fast-deep-equal';
 import type { DesignDocument } from '@heathridge/core/design';
+import { showValue, type Locale } from '@heathridge/core/values';
 import type { Theirs } from '../shared/api.service';
 
 export interface Clash {
   readonly mine: DesignDocument;
   readonly theirs: Theirs;
+  /** How the file writes dates, and by which clocks. */
+  readonly locale: Locale;
 }
 
 interface Line {
@@ -84,7 +87,7 @@ export class ClashDialog {
   readonly data = inject<Clash>(MAT_DIALOG_DATA);
   readonly who = this.data.theirs.by || 'Somebody else';
   readonly when = this.data.theirs.at
-    ? `on ${new Date(this.data.theirs.at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}`
+    ? `on ${showValue({ kind: 'dateTime' }, this.data.theirs.at, this.data.locale)}`
     : 'meanwhile';
   readonly lines = differing(this.data);
 }

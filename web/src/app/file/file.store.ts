@@ -122,7 +122,7 @@ export class FileStore {
 
   /** Shows both versions of a document that somebody else has changed meanwhile, and does what is chosen. */
   private clash(mine: DesignDocument, theirs: Theirs): Observable<unknown> {
-    const data: Clash = { mine, theirs };
+    const data: Clash = { mine, theirs, locale: localeOf(this.design().settings) };
     return this.dialog
       .open<ClashDialog, Clash, 'mine' | 'theirs'>(ClashDialog, { data })
       .afterClosed()

@@ -279,6 +279,13 @@ describe('the rule editor', () => {
     expect(fixture.componentInstance.message()).toBe(
       'Due back ({due_back}) must come after lent on ({lent_on}).',
     );
+    // What cannot be read is not read out as the rule before it.
+    fixture.componentInstance.setText({ text: 'due_back >', ok: false });
+    await fixture.whenStable();
+    expect(textOf(fixture)).not.toContain('reads:');
+    fixture.componentInstance.setText({ text: 'due_back > lent_on', ok: true });
+    await fixture.whenStable();
+    expect(textOf(fixture)).toContain('reads: due back is after lent on');
   });
 
   it('says what a shape still misses', async () => {

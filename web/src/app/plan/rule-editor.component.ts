@@ -1,4 +1,4 @@
-import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { Component, computed, inject, input, output, signal, linkedSignal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import {
@@ -108,7 +108,7 @@ const TIMED = ['date', 'dateTime'];
         [table]="table().id"
         (changed)="setText($event)"
       />
-      @if (reading()) {
+      @if (isReadable() && reading()) {
         <span class="soft small reading"
           >reads: <em>{{ reading() }}</em></span
         >
@@ -205,6 +205,8 @@ export class RuleEditorComponent {
     const rule = this.rule();
     return rule ? fromStoredMessage(rule.message, this.draft.catalog(), this.table().id) : '';
   });
+  /** Whether what stands in the editor can be read: the reading is that of the last rule that could. */
+  readonly isReadable = linkedSignal({ source: this.text, computation: () => true });
   readonly reading = computed(() => {
     const text = this.text();
     if (text === '') return '';
@@ -302,6 +304,7 @@ export class RuleEditorComponent {
   }
 
   setText({ text, ok }: { text: string; ok: boolean }): void {
+    this.isReadable.set(ok);
     if (text === this.text()) return;
     if (text.trim() === '') this.changed.emit(null);
     else if (ok)
