@@ -280,6 +280,18 @@ async function main(): Promise<void> {
         ],
       });
     const bareSave = bareSaving(file);
+    const simple = Fastify();
+    simple.post('/', () => {
+      bareSave(500_001, ++fee);
+      return { saved: [] };
+    });
+    const simplest = await simple.listen({ port: 0, host: '127.0.0.1' });
+    figures.push({
+      what: 'Saving one record (checks, history and commit on disk), over HTTP',
+      against: 'driver’s UPDATE, history row and commit in a route of bare Fastify, over HTTP',
+      ...(await medians(edit, () => call('POST', simplest, { fee }), 300)),
+    });
+    await simple.close();
     figures.push({
       what: 'Saving one record (checks, history and commit on disk), over HTTP',
       against: 'driver’s UPDATE, history row and commit in process',

@@ -121,7 +121,15 @@ export async function buildApp({
     }
     return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   });
-  await server.register(helmet, { contentSecurityPolicy: false });
+  await server.register(helmet, {
+    contentSecurityPolicy: false,
+    // What only browsers of long ago look at would cost every answer and every reader of it something.
+    xDnsPrefetchControl: false,
+    xDownloadOptions: false,
+    xPermittedCrossDomainPolicies: false,
+    xXssProtection: false,
+    originAgentCluster: false,
+  });
   server.addHook('onRequest', (request, reply, done) => {
     // Pages bring a policy of their own; nothing else that is sent may run or load anything.
     reply.header('content-security-policy', PLAIN_HEADERS['content-security-policy']);
