@@ -6,7 +6,12 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSy
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-export const root = join(dirname(fileURLToPath(import.meta.url)), '..');
+/** Found from wherever this stands: the bench carries it along in its bundle. */
+export const root = (() => {
+  let folder = dirname(fileURLToPath(import.meta.url));
+  while (!existsSync(join(folder, 'package-lock.json'))) folder = dirname(folder);
+  return folder;
+})();
 
 export function run(command, args, options = {}) {
   const { status, error } = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options });

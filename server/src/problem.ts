@@ -19,6 +19,7 @@ export const PROBLEMS = {
   'name-taken': [409, 'This name is taken'],
   stopped: [408, 'This took too long and was stopped'],
   'later-format': [409, 'This file is of a later version'],
+  damaged: [409, 'This file is damaged'],
   'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
   'disk-full': [507, 'The disk is full'],

@@ -289,7 +289,7 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
     const ask: Ask = (fields, sort, message, where, rule) => {
       const [field] = fields;
       const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
-      const key = `json_array(${old.key.map((id) => oldKeyColumn(old, table, id, hasWas)).join(', ')})`;
+      const key = `json_array(${old.key.map((id) => oldKeyColumn(old, table, id, hasWas)).join(', ')}) || ''`;
       const value = field ? `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}` : 'NULL';
       checks.push({
         table: table.id,

@@ -44,7 +44,7 @@ export function soundnessChecks(design: Design): RowCheck[] {
         rule,
         message,
         count: `SELECT count(*) ${from}`,
-        sample: `SELECT json_array(${key}), ${value} ${from} LIMIT ?1 OFFSET ?2`,
+        sample: `SELECT json_array(${key}) || '', ${value} ${from} LIMIT ?1 OFFSET ?2`,
       });
     };
     for (const field of storedFields(table)) {

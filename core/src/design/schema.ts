@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { isEnclosed, making } from '../expression';
 import { isTimeZone, parsePattern } from '../values';
 
 /**
@@ -304,16 +305,22 @@ export const Report = v.object({
 });
 
 /** Something of an adopted file that has no definition of its own and is kept as SQL. */
-export const Kept = v.object({
-  type: v.literal('kept'),
-  id: Id,
-  /** The table it belongs to; null for a view. */
-  table: v.nullable(Id),
-  what: v.picklist(['check', 'index', 'trigger', 'view']),
-  name: v.pipe(v.string(), v.minLength(1), v.maxLength(200)),
-  /** The statement that makes it; for a check the condition alone. */
-  sql: v.pipe(v.string(), v.minLength(1), v.maxLength(20_000)),
-});
+export const Kept = v.pipe(
+  v.object({
+    type: v.literal('kept'),
+    id: Id,
+    /** The table it belongs to; null for a view. */
+    table: v.nullable(Id),
+    what: v.picklist(['check', 'index', 'trigger', 'view']),
+    name: v.pipe(v.string(), v.minLength(1), v.maxLength(200)),
+    /** The statement that makes it; for a check the condition alone. */
+    sql: v.pipe(v.string(), v.minLength(1), v.maxLength(20_000)),
+  }),
+  v.check(
+    ({ what, sql }) => (what === 'check' ? isEnclosed(sql) : making(sql) === what),
+    'What is kept as SQL must be one statement of its kind, or one condition.',
+  ),
+);
 
 /** The format of definitions that this version writes. */
 export const FORMAT = 3;

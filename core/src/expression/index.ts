@@ -20,4 +20,5 @@ export { compareText } from './fold';
 export { fillLetters, orderKey, orderKeySql } from './order';
 export * from './types';
 export { inWords } from './words';
+export { isEnclosed, making } from './statements';
 export * from './message';

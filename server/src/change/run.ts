@@ -12,6 +12,7 @@ import {
 import { storedFields, type Design, type Stored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { Connection } from '../store/driver';
+import { guarded, only } from '../store/statements';
 
 /** A row check with the rows that fail it. */
 export interface Finding extends Pick<RowCheck, 'table' | 'field' | 'fields' | 'sort' | 'message' | 'rule'> {
@@ -56,8 +57,8 @@ const MOST_UNREAD = 200;
 
 /** Reads every different value of a field as its new kind: see `convertAll`. */
 export function readValues(db: Connection, plan: MapPlan, today: string): Converted[] {
-  const values = db.prepare(plan.source).raw().all() as unknown as Held[];
-  const targets = plan.targets ? (db.prepare(plan.targets).raw().all() as [Stored, string | null][]) : [];
+  const values = guarded(db, plan.source, 3).all() as unknown as Held[];
+  const targets = plan.targets ? (guarded(db, plan.targets, 2).all() as [Stored, string | null][]) : [];
   return convertAll(plan, values, targets, today);
 }
 
@@ -103,7 +104,7 @@ export function runChecks(
 }
 
 export function sampleOf(db: Connection, sql: string, limit: number, offset: number): FoundRow[] {
-  const rows = db.prepare(sql).raw().all(limit, offset) as [string, string | number | null][];
+  const rows = guarded(db, sql, 2).all(limit, offset) as [string, Stored | null][];
   return rows.map(([key, value]) => ({ key: JSON.parse(key) as (string | number)[], value }));
 }
 
@@ -161,7 +162,7 @@ export function runSteps(
 
 function carryOut(db: Connection, sql: string, what: string): void {
   try {
-    db.exec(sql);
+    only(db, sql);
   } catch (error) {
     throw new StepError(`It was not possible to ${what}: ${(error as Error).message}`);
   }

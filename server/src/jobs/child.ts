@@ -2,7 +2,7 @@ import { ExpressionError } from '@heathridge/core/expression';
 import { apply } from '../change/apply';
 import type { Progress } from '../change/run';
 import { undo } from '../change/undo';
-import { AdoptError, adoptFile } from '../store/adopt';
+import { AdoptError, adoptFile } from '../change/adopt';
 import { openForReading, type Connection } from '../store/driver';
 import { runTask, TaskError, type Task } from './tasks';
 

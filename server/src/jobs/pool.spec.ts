@@ -5,6 +5,7 @@ import { JobPool } from './pool';
 /** Counts to a billion: long enough to be stopped. */
 const SLOW = {
   task: 'anchors',
+  columns: 1,
   sql: 'WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000000) SELECT count(*) FROM n',
 } as const;
 
@@ -24,11 +25,11 @@ describe('the pool of jobs', () => {
     );
 
   it('does a job in a child that can only read', async () => {
-    expect(await pool.run(office.path, { task: 'anchors', sql: 'SELECT count(*) FROM hire' })).toEqual([
-      [3918],
-    ]);
+    expect(
+      await pool.run(office.path, { task: 'anchors', columns: 1, sql: 'SELECT count(*) FROM hire' }),
+    ).toEqual([[3918]]);
     const error = await refusal(
-      pool.run(office.path, { task: 'anchors', sql: 'DELETE FROM hire RETURNING 1' }),
+      pool.run(office.path, { task: 'anchors', columns: 1, sql: 'DELETE FROM hire RETURNING 1' }),
     );
     expect((error as Error).message).toContain('readonly');
     expect(
@@ -54,7 +55,7 @@ describe('the pool of jobs', () => {
 
   it('does many jobs, a few at a time', async () => {
     const jobs = Array.from({ length: 12 }, (_, i) =>
-      pool.run(office.path, { task: 'anchors', sql: `SELECT ${i}` }),
+      pool.run(office.path, { task: 'anchors', columns: 1, sql: `SELECT ${i}` }),
     );
     expect(await Promise.all(jobs)).toEqual(Array.from({ length: 12 }, (_, i) => [[i]]));
   });

@@ -13,6 +13,7 @@ import { compileQuery, type CompiledQuery, type FunnelPart, type ResultColumn } 
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
 import type { Value } from '@heathridge/core/values';
+import { guarded } from '../store/statements';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
 import { linkOffers } from '../change/offers';
 import {
@@ -30,7 +31,7 @@ import { readChoices, readList, type Choice, type ChoiceRequest, type ListReques
 import { countRows, readWindow, type WindowRequest } from '../rows/window';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
-import type { AdoptOrder } from '../store/adopt';
+import type { AdoptOrder } from '../change/adopt';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
 import type { Connection } from '../store/driver';
 
@@ -77,7 +78,7 @@ export type Task =
       readonly number: number;
       readonly offset: number;
     }
-  | { readonly task: 'anchors'; readonly sql: string }
+  | { readonly task: 'anchors'; readonly sql: string; readonly columns: number }
   | {
       readonly task: 'window';
       readonly design: Design;
@@ -161,7 +162,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'unsound':
       return unsoundRows(db, task.design, task.number, task.offset);
     case 'anchors':
-      return db.prepare(task.sql).raw().all() as Results['anchors'];
+      return guarded(db, task.sql, task.columns).all();
     case 'query':
       return runQuery(db, task.design, task.query, task.today, task.limit);
     case 'report':
@@ -183,7 +184,7 @@ function runQuery(db: Connection, design: Design, query: Query, today: string, l
   const compiled = compileQuery(design, query, { today });
   const rows = rowsOf(db, compiled, limit + 1);
   const funnel = compiled.funnel.map(({ part, label, sql }) => {
-    const [count] = guarded(() =>
+    const [count] = inWords(() =>
       db
         .prepare(sql)
         .raw()
@@ -208,12 +209,7 @@ function used(sql: string, params: readonly string[]): string[] {
 
 function rowsOf(db: Connection, compiled: CompiledQuery, limit: number): Value[][] {
   const sql = `SELECT * FROM (${compiled.sql}) LIMIT ${limit}`;
-  const rows = guarded(() =>
-    db
-      .prepare(sql)
-      .raw()
-      .all(...used(sql, compiled.params)),
-  ) as (string | number | null)[][];
+  const rows = inWords(() => guarded(db, sql, compiled.columns.length).all(...used(sql, compiled.params)));
   return rows.map((row) => row.map((value, i) => travelling(value, compiled.columns[i]!)));
 }
 
@@ -227,7 +223,8 @@ function travelling(value: string | number | null, { kind }: ResultColumn): Valu
   return value;
 }
 
-function guarded<T>(work: () => T): T {
+/** Puts what the engine says of a query into words for people. */
+function inWords<T>(work: () => T): T {
   try {
     return work();
   } catch (error) {

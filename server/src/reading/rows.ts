@@ -4,9 +4,8 @@ import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
 import type { OpenFile } from '../store/files';
-import { prepared } from '../store/statements';
+import { guarded, prepared } from '../store/statements';
 import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
-import type { Stored } from '../rows/codec';
 import { readChoices, readList, type Choice, type ListRequest } from '../rows/read';
 import { checkKey } from '../rows/tables';
 import { sqlName } from '@heathridge/core/expression';
@@ -150,7 +149,7 @@ export async function choices(
 function storedRow({ design, reader }: OpenFile, table: Table, key: RowKey): Record<string, Value> {
   if (!checkKey(design, table, key)) return {};
   const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`;
-  const cells = prepared(reader, sql).get(...key) as Stored[] | undefined;
+  const cells = guarded(reader, sql, columnsOf(table).fields.length).get(...key);
   return cells ? { ...rowFrom(table, cells) } : {};
 }
 
@@ -181,10 +180,16 @@ function anchorsFor(
   const found = known.get(name);
   if (found?.version === version) return found.anchors;
   known.set(name, { version, anchors: null });
-  jobs.run(file.path, { task: 'anchors', sql: anchorSql(order) }, { queue: 'background' }).then(
-    (rows) => known.set(name, { version, anchors: { order: name, rows } }),
-    // Without anchors a window is found by counting, only more slowly.
-    () => known.delete(name),
-  );
+  jobs
+    .run(
+      file.path,
+      { task: 'anchors', sql: anchorSql(order), columns: order.columns.length },
+      { queue: 'background' },
+    )
+    .then(
+      (rows) => known.set(name, { version, anchors: { order: name, rows } }),
+      // Without anchors a window is found by counting, only more slowly.
+      () => known.delete(name),
+    );
   return null;
 }

@@ -5,123 +5,7 @@ import * as v from 'valibot';
 import type { Form } from '@heathridge/core/design';
 import { tablesOn } from '@heathridge/core/people';
 import { Office, ORIGIN, type Answer } from '../testing/office';
-
-const QUERY = {
-  type: 'query',
-  id: 'q_new',
-  label: 'New',
-  from: 't_school',
-  with: [],
-  where: [],
-  columns: [],
-  group: null,
-  sort: [],
-  first: 1,
-};
-const DRAFT = { base: 1, changes: [] };
-const DELETION = { changes: [{ op: 'delete', table: 't_part', key: [999999] }] };
-
-interface Entry {
-  /** Who may call it. */
-  readonly for: 'all' | 'signed-in' | 'colleague' | 'builder';
-  /** What the builder is answered, with this body, so that rights alone can have refused the others. */
-  readonly status?: number;
-  readonly body?: unknown;
-  readonly query?: string;
-  /** Parts of the address other than the usual ones. */
-  readonly params?: Readonly<Record<string, string>>;
-}
-
-/** Every route there is: one that is missing here fails the first test. */
-const ROUTES: Readonly<Record<string, Entry>> = {
-  'GET /api/session': { for: 'all' },
-  'POST /api/session': { for: 'all', body: { login: 'nobody', password: 'nothing' }, status: 401 },
-  'DELETE /api/session': { for: 'all' },
-  'POST /api/accounts': {
-    for: 'all',
-    body: { login: 'xx', name: 'X', password: 'long enough for it' },
-    status: 403,
-  },
-  'GET /api/openapi.json': { for: 'all' },
-  'GET /api/files': { for: 'signed-in' },
-  'POST /api/files': { for: 'signed-in', body: { name: 'Another file' } },
-  'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
-  'GET /api/files/:file/desk': { for: 'colleague' },
-  'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
-  'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
-  'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },
-  'POST /api/files/:file/desk/screens/:screen/save': {
-    for: 'colleague',
-    body: { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },
-    status: 422,
-  },
-  'POST /api/files/:file/desk/screens/:screen/lookups/:field': { for: 'colleague', body: { search: '' } },
-  'POST /api/files/:file/attachments': { for: 'colleague', query: 'name=x', status: 400 },
-  'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
-  'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
-  'GET /api/files/:file/design': { for: 'builder' },
-  'PUT /api/files/:file/places': { for: 'builder', body: { places: [] } },
-  'PUT /api/files/:file/draft': { for: 'builder', body: DRAFT },
-  'POST /api/files/:file/draft/check': { for: 'builder', body: DRAFT },
-  'POST /api/files/:file/draft/found': { for: 'builder', body: { ...DRAFT, number: 0, offset: 0 } },
-  'POST /api/files/:file/draft/preview': {
-    for: 'builder',
-    body: { ...DRAFT, table: 't_hire', field: 'f_hireMonthlyFee' },
-  },
-  'POST /api/files/:file/draft/apply': { for: 'builder', body: { base: 999, changes: [] }, status: 409 },
-  'POST /api/files/:file/links/offers': { for: 'builder', body: {} },
-  'GET /api/files/:file/progress/:watch': { for: 'builder' },
-  'GET /api/files/:file/changes': { for: 'builder' },
-  'POST /api/files/:file/changes/:version/undo': {
-    for: 'builder',
-    params: { version: '99' },
-    body: {},
-    status: 409,
-  },
-  'PUT /api/files/:file/definitions/:id': { for: 'builder', body: { document: QUERY, base: 0 } },
-  'DELETE /api/files/:file/definitions/:id': { for: 'builder', query: 'base=1' },
-  'GET /api/files/:file/sound': { for: 'builder' },
-  'POST /api/files/:file/sound': { for: 'builder', body: {} },
-  'POST /api/files/:file/sound/found': { for: 'builder', body: { number: 0, offset: 0 } },
-  'POST /api/files/:file/sound/repair': { for: 'builder', body: {} },
-  'POST /api/files/:file/tables/:table/window': { for: 'builder', body: { start: 0, limit: 1 } },
-  'GET /api/files/:file/tables/:table/row': { for: 'builder', query: 'key=[1]' },
-  'POST /api/files/:file/rows': { for: 'builder', body: DELETION, status: 422 },
-  'POST /api/files/:file/lookups/:field': { for: 'builder', body: { search: '' } },
-  'POST /api/files/:file/forms/preview': {
-    for: 'builder',
-    body: {
-      form: {
-        type: 'form',
-        id: 'o_x',
-        label: 'X',
-        table: 't_school',
-        fields: [],
-        hidden: [],
-        subforms: [],
-        rights: { add: true, change: true, delete: true },
-      },
-      key: null,
-    },
-  },
-  'POST /api/files/:file/query/run': { for: 'builder', body: { query: QUERY } },
-  'POST /api/files/:file/reports/pages': { for: 'builder', body: { report: null }, status: 400 },
-  'GET /api/files/:file/reports/:report/pdf': { for: 'builder' },
-  'POST /api/files/:file/map/pdf': { for: 'builder', body: {}, status: 400 },
-  'GET /api/files/:file/definitions.zip': { for: 'builder' },
-  'POST /api/files/:file/definitions/read': { for: 'builder', body: {}, status: 400 },
-  'GET /api/files/:file/schema.sql': { for: 'builder' },
-};
-
-const PARAMS: Readonly<Record<string, string>> = {
-  id: 'q_new',
-  table: 't_school',
-  field: 'f_hirePlayer',
-  report: 'p_overdue',
-  screen: 'o_hireDesk',
-  attachment: '1',
-  watch: 'w',
-};
+import { callRoute, ROUTES, type Entry } from '../testing/routes';
 
 describe('rights', () => {
   let office: Office;
@@ -129,14 +13,8 @@ describe('rights', () => {
   afterAll(() => office.close());
 
   type Who = 'builder' | 'colleague' | null;
-  const call = (route: string, who: Who, file = office.file): Promise<Answer> => {
-    const [method, url] = route.split(' ') as ['GET', string];
-    const { body, query, params } = ROUTES[route]!;
-    const address = url.replace(/:(\w+)/g, (_, name: string) =>
-      name === 'file' ? file : (params?.[name] ?? PARAMS[name]!),
-    );
-    return office.call(method, query ? `${address}?${query}` : address, body, who);
-  };
+  const call = (route: string, who: Who, file = office.file): Promise<Answer> =>
+    callRoute(office, route, who, file);
   const routesFor = (...who: Entry['for'][]): string[] =>
     Object.keys(ROUTES).filter((route) => who.includes(ROUTES[route]!.for));
 

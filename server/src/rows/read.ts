@@ -26,9 +26,10 @@ import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
-import { prepared } from '../store/statements';
+import { asBytes, guarded, prepared, textOf } from '../store/statements';
 import { cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
+import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
 import { orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
 
@@ -52,8 +53,8 @@ export function readRecord(
     .join(' AND ');
   const seen = (of: Table): readonly Field[] => visibleFields(design, viewer, of);
   const row = rowObject(design, table, 't', seen(table));
-  const found = prepared(db, `SELECT ${row} FROM ${sqlName(table.name)} AS t WHERE ${where}`).get(...key) as
-    [string] | undefined;
+  const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}`;
+  const found = prepared(db, sql).get(...key) as [Buffer] | undefined;
   if (!found) return null;
   const subforms = form.subforms
     .filter(({ shown }) => shown)
@@ -62,7 +63,7 @@ export function readRecord(
       const rows = readChildren(db, design, child, fieldOf(child, link)!, key, seen(child));
       return `{"link":${JSON.stringify(link)},"rows":${rows}}`;
     });
-  return `{"record":${found[0]},"subforms":[${subforms.join(',')}]}`;
+  return `{"record":${textOf(found[0])},"subforms":[${subforms.join(',')}]}`;
 }
 
 function readChildren(
@@ -74,9 +75,9 @@ function readChildren(
   fields: readonly Field[],
 ): string {
   const order = orderSql(orderOf(design, child, null));
-  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowObject(design, child, 't', fields)} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
-  const [json] = prepared(db, sql).get(key[0]) as [string];
-  return json;
+  const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowObject(design, child, 't', fields)} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
+  const [json] = prepared(db, sql).get(key[0]) as [Buffer];
+  return textOf(json);
 }
 
 export interface ListRequest {
@@ -111,14 +112,14 @@ export function readList(
     cellJson(design, catalog, table, field, 't'),
   );
   const sql =
-    `SELECT json_group_array(json(j)) FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
+    `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
     `'second', json_array(${second.join(', ')})) AS j FROM ${order.from} ${where} ` +
     `ORDER BY ${orderSql(order)} LIMIT ${params.add(request.limit)})`;
   const [json] = db
     .prepare(sql)
     .raw()
-    .get(...params.values) as [string];
-  return json;
+    .get(...params.values) as [Buffer];
+  return textOf(json);
 }
 
 /** The table's own order; without one that of its key, where numbers are given with the newest first. */
@@ -132,10 +133,8 @@ function listOrder(design: Design, table: Table, kept: boolean): RowOrder {
 function behind(db: Connection, table: Table, order: RowOrder, key: RowKey, params: Params): string {
   const columns = order.columns.map(({ sql }) => sql);
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const row = db
-    .prepare(`SELECT ${columns.join(', ')} FROM ${order.from} WHERE ${where.join(' AND ')}`)
-    .raw()
-    .get(...key) as (string | number | null)[] | undefined;
+  const sql = `SELECT ${columns.join(', ')} FROM ${order.from} WHERE ${where.join(' AND ')}`;
+  const row = guarded(db, sql, columns.length).get(...key);
   // The row has gone since: what would follow it is then unknown, and the list begins again.
   if (!row) return '1';
   const value = (i: number): string => (row[i] === null ? 'NULL' : params.add(row[i]!));
@@ -205,10 +204,11 @@ export function readChoices(
   const sql =
     `SELECT k, d${columns.map((_, i) => `, c${i}`).join('')} FROM (${found}) AS q ` +
     `ORDER BY ${order}${orderKeySql('q."d"')}, k LIMIT ${params.add(request.limit)}`;
-  const rows = db
-    .prepare(sql)
-    .raw()
-    .all(...params.values) as [string | number, string, ...(string | number | null)[]][];
+  const rows = guarded(db, sql, 2 + columns.length).all(...params.values) as [
+    string | number,
+    string,
+    ...Stored[],
+  ][];
   return rows.map(([k, d, ...rest]) => [k, d, ...rest.map((value, i) => columns[i]!.show(value))]);
 }
 

@@ -3,7 +3,7 @@ import { fieldOf, storedFields, type Design, type Field, type Table } from '@hea
 import type { Moment, RowChange, RowError, RowKey, SavedRow } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
-import { prepared } from '../store/statements';
+import { guarded, prepared } from '../store/statements';
 import { fromStored, toStored, type Stored } from './codec';
 
 /** A row by field id. */
@@ -51,7 +51,7 @@ export const keyCondition = (table: Table): string =>
 /** The row with this key as it is now; undefined when there is none. */
 export function currentRow({ db }: Saving, table: Table, key: RowKey): Row | undefined {
   const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`;
-  const cells = prepared(db, sql).get(...key) as Stored[] | undefined;
+  const cells = guarded(db, sql, columnsOf(table).fields.length).get(...key);
   return cells && rowFrom(table, cells);
 }
 
@@ -64,7 +64,8 @@ export function rowsWith(
 ): Row[] {
   const where = fields.map(({ name }) => `${sqlName(name)} = ?`).join(' AND ');
   const sql = `SELECT ${columnsOf(table).list} FROM ${sqlName(table.name)} WHERE ${where}`;
-  const found = prepared(db, sql).all(...fields.map((field, i) => toStored(field, values[i]!))) as Stored[][];
+  const stored = fields.map((field, i) => toStored(field, values[i]!));
+  const found = guarded(db, sql, columnsOf(table).fields.length).all(...stored);
   return found.map((cells) => rowFrom(table, cells));
 }
 

@@ -3,6 +3,7 @@ import { bind, sqlName, toSql } from '@heathridge/core/expression';
 import type { RowKey } from '@heathridge/core/rows';
 import type { FoundRow } from '../change/run';
 import type { OpenFile } from '../store/files';
+import { guarded } from '../store/statements';
 import { keyColumns, rowObject } from './json';
 
 /** A row that a check has found, as it is mended. */
@@ -26,11 +27,10 @@ export function rowsToMend(
   const { bound } = bind(asText(displayOf(table)), { catalog, table: table.id });
   const title = toSql(bound, { catalog, row: 't' }).sql;
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const read = reader.prepare(
-    `SELECT ${title}, ${rowObject(design, table, 't')} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`,
-  );
+  const sql = `SELECT ${title}, ${rowObject(design, table, 't')} || '' FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const read = guarded(reader, sql, 2);
   return found.map(({ key, value }) => {
-    const row = read.raw().get(...key) as [string | null, string] | undefined;
+    const row = read.get(...key) as [string | null, string] | undefined;
     const cells = row ? (JSON.parse(row[1]) as { cells: Record<string, unknown> }).cells : null;
     return { key: [...key], value, title: row?.[0] ?? null, cells };
   });

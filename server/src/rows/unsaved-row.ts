@@ -12,6 +12,8 @@ import { fromVal, kindOfBound } from '@heathridge/core/rows';
 import { showValue, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { toStored } from './codec';
+import { guarded } from '../store/statements';
+import type { Stored } from './codec';
 import { Params } from './params';
 
 /** A row that need not be in the file, as a source for FROM: its stored values as columns. */
@@ -70,9 +72,6 @@ export function shownForRow(
   const params = new Params();
   const from = unsavedRow(table, values, params, 't');
   const { sql, show } = shownExpression(design, table, expression, (text) => params.add(text));
-  const [value] = db
-    .prepare(`SELECT ${sql} FROM ${from}`)
-    .raw()
-    .get(...params.values) as [string | number | null];
+  const [value] = guarded(db, `SELECT ${sql} FROM ${from}`, 1).get(...params.values) as [Stored];
   return value === null ? null : show(value);
 }

@@ -18,7 +18,7 @@ import {
 import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
-import { prepared } from '../store/statements';
+import { asBytes, prepared, textOf } from '../store/statements';
 import { keyColumns, rowArray } from './json';
 import { Params } from './params';
 
@@ -147,9 +147,9 @@ export function readWindow(
   }
   const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
-  const sql = `SELECT json_group_array(json(j)) FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
-  const [json] = prepared(db, sql).get(...params.values) as [string];
-  return json;
+  const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
+  const [json] = prepared(db, sql).get(...params.values) as [Buffer];
+  return textOf(json);
 }
 
 /** One row as JSON text, a cell for each field in the table's order; null when it is not there. */
@@ -162,9 +162,9 @@ export function readRow(
 ): string | null {
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
   const fields = visibleFields(design, viewer, table);
-  const sql = `SELECT ${rowArray(design, table, 't', fields)} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
-  const row = prepared(db, sql).get(...key) as [string] | undefined;
-  return row?.[0] ?? null;
+  const sql = `SELECT ${asBytes(rowArray(design, table, 't', fields))} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const row = prepared(db, sql).get(...key) as [Buffer] | undefined;
+  return row ? textOf(row[0]) : null;
 }
 
 /** How many rows there are, or answer a search. */

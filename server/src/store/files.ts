@@ -7,6 +7,7 @@ import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
+import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
   migrate,
@@ -192,6 +193,7 @@ export class Files {
     let design: Design;
     try {
       migrate(orm, 'file');
+      assertReadable(writer);
       bringUpToDate(writer, orm, copies, this.clock.now());
       design = loadDesign(orm);
     } catch (error) {

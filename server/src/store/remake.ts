@@ -8,7 +8,7 @@ import {
 import type { Design } from '@heathridge/core/design';
 import { attempt, sqlName } from '@heathridge/core/expression';
 import type { Connection } from './driver';
-import { inTransaction } from './statements';
+import { inTransaction, only } from './statements';
 
 /**
  * Puts the triggers, the readable views and the order of texts of a design in place again, in one transaction. Rows are not
@@ -33,19 +33,19 @@ export function remakeTriggers(db: Connection, design: Design): void {
     );
   inTransaction(db, () => {
     const kept = keptObjects(design);
-    for (const { drop } of [...kept].reverse()) db.exec(drop);
+    for (const { drop } of [...kept].reverse()) only(db, drop);
     const triggers = db.prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'").raw().all() as [
       string,
     ][];
-    for (const [name] of triggers) if (!stays(name)) db.exec(`DROP TRIGGER ${sqlName(name)}`);
-    for (const { table } of made) db.exec(`DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
+    for (const [name] of triggers) if (!stays(name)) only(db, `DROP TRIGGER ${sqlName(name)}`);
+    for (const { table } of made) only(db, `DROP VIEW IF EXISTS ${sqlName(readableName(table))}`);
     for (const { orders } of made)
       for (const { name, create } of orders) {
-        db.exec(`DROP TABLE IF EXISTS ${sqlName(name)}`);
-        for (const sql of create) db.exec(sql);
+        only(db, `DROP TABLE IF EXISTS ${sqlName(name)}`);
+        for (const sql of create) only(db, sql);
       }
-    for (const { triggers: list } of made) for (const sql of list) db.exec(sql);
-    for (const { view } of made) db.exec(view);
-    for (const { sql } of kept) db.exec(sql);
+    for (const { triggers: list } of made) for (const sql of list) only(db, sql);
+    for (const { view } of made) only(db, view);
+    for (const { sql } of kept) only(db, sql);
   });
 }

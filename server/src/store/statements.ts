@@ -1,4 +1,5 @@
 import type Database from 'libsql';
+import { making } from '@heathridge/core/expression';
 import type { Connection } from './driver';
 
 /** Statements that are kept for one connection: the oldest goes first. */
@@ -22,6 +23,16 @@ export function prepared(db: Connection, sql: string): Database.Statement {
   return made;
 }
 
+/**
+ * Carries out exactly one statement. The engine itself would go on with whatever stands behind it, and the text may come from a
+ * file that somebody has forged. Throws for a CREATE that is more than one.
+ */
+export function only(db: Connection, sql: string): void {
+  if (/^\s*CREATE\s+(?!TEMP)/i.test(sql) && making(sql) === null)
+    throw new Error('This is more than one statement, or none that can be read.');
+  db.prepare(sql).run();
+}
+
 /** Work that is done wholly or not at all; nobody else writes meanwhile. Rolls back and passes on what it throws. */
 export function inTransaction<T>(db: Connection, work: () => T): T {
   prepared(db, 'BEGIN IMMEDIATE').run();
@@ -36,3 +47,47 @@ export function inTransaction<T>(db: Connection, work: () => T): T {
   prepared(db, 'COMMIT').run();
   return result;
 }
+
+/** A value as a column of a table holds it. */
+export type Held = string | number | null;
+
+/** A statement whose rows come as JSON that the engine has written. */
+export interface Guarded {
+  all(...params: readonly Held[]): Held[][];
+  get(...params: readonly Held[]): Held[] | undefined;
+}
+
+/**
+ * A query of so many columns over texts that a tool may have written. The driver ends the whole process at a text
+ * whose bytes are no UTF-8, and only our own triggers keep such a text out: so the engine writes the rows
+ * as JSON and hands over the bytes, and what is no character becomes U+FFFD. Whole numbers of more than 15
+ * digits and BLOBs must not be among the columns, and JSON only as a text of its own (`|| ''`).
+ */
+export function guarded(db: Connection, sql: string, columns: number): Guarded {
+  const names = Array.from({ length: columns }, (_, i) => `c${i}`);
+  // The engine takes at most 127 arguments a call.
+  const chunks = Array.from({ length: Math.ceil(columns / CHUNK) }, (_, i) =>
+    names.slice(i * CHUNK, (i + 1) * CHUNK),
+  );
+  const array = `json_array(${chunks.map((chunk) => `json_array(${chunk.join(', ')})`).join(', ')})`;
+  const statement = prepared(
+    db,
+    `WITH "~g"(${names.join(', ')}) AS (${sql}) SELECT CAST(${array} AS BLOB) FROM "~g"`,
+  );
+  const read = (row: unknown): Held[] => (JSON.parse(textOf((row as [Buffer])[0])) as Held[][]).flat();
+  return {
+    all: (...params) => statement.all(...params).map(read),
+    get: (...params) => {
+      const row = statement.get(...params);
+      return row === undefined ? undefined : read(row);
+    },
+  };
+}
+
+const CHUNK = 100;
+
+/** The text that bytes of the engine stand for; see {@link guarded}. */
+export const textOf = (bytes: Buffer): string => bytes.toString('utf8');
+
+/** SQL for the bytes of a text. */
+export const asBytes = (text: string): string => `CAST(${text} AS BLOB)`;

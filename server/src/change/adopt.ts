@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto';
 import { copyFileSync } from 'node:fs';
-import { fieldOf, storedFields, tableOf, type Design } from '@heathridge/core/design';
+import { dirname } from 'node:path';
+import * as v from 'valibot';
+import { fieldOf, storedFields, tableOf, type Design, type Table } from '@heathridge/core/design';
 import {
   adopt,
   factsFrom,
@@ -9,11 +11,25 @@ import {
   type ForeignSchema,
   type ForeignTable,
 } from '@heathridge/core/exchange';
-import { steps } from '@heathridge/core/change';
+import { orderParts, steps } from '@heathridge/core/change';
 import { sqlName, sqlText } from '@heathridge/core/expression';
-import { saveDesign } from './definitions';
-import { APPLICATION_ID, migrate, openForReading, openForWriting, ormOver, type Connection } from './driver';
-import { attachment, change, log } from './file-schema';
+import { Problem } from '../problem';
+import { loadDesign, saveDesign } from '../store/definitions';
+import { bringUpToDate } from '../store/format';
+import { assertReadable } from '../store/readable';
+import { remakeTriggers } from '../store/remake';
+import { guarded, only } from '../store/statements';
+import { UNWATCHED } from './run';
+import { askSoundness } from './soundness';
+import {
+  APPLICATION_ID,
+  migrate,
+  openForReading,
+  openForWriting,
+  ormOver,
+  type Connection,
+} from '../store/driver';
+import { attachment, change, log } from '../store/file-schema';
 
 /** An error of the file that is to be adopted, said for people. */
 export class AdoptError extends Error {}
@@ -150,7 +166,7 @@ export function adoptFile(path: string, { foreign, by, now }: AdoptOrder): reado
   const adoption = readForeign(foreign);
   if (adoption === 'ours') {
     copyFileSync(foreign, path);
-    return ['This file was made by Heathridge: it is taken in as it is.'];
+    return examined(path, dirname(foreign), now);
   }
   const notes = [...adoption.notes];
   const db = openForWriting(path);
@@ -163,8 +179,9 @@ export function adoptFile(path: string, { foreign, by, now }: AdoptOrder): reado
     const list = steps({ ...design, tables: [], kept: [] }, { design, carry: {} });
     const sql = list.flatMap((step) => ('sql' in step ? [step.sql] : []));
     // Triggers would act on rows that are only carried over: they come last.
-    const isLater = (text: string): boolean => /^CREATE (TRIGGER|INDEX|UNIQUE INDEX|VIEW)/i.test(text);
-    for (const text of sql.filter((item) => !isLater(item))) db.exec(text);
+    const isLater = (text: string): boolean =>
+      /^\s*CREATE (TRIGGER|INDEX|UNIQUE INDEX|VIEW)|^(CREATE TABLE|INSERT INTO) "hr_order_/i.test(text);
+    for (const text of sql.filter((item) => !isLater(item))) only(db, text);
     for (const copy of adoption.copies) copyRows(db, design, copy, by, now);
     const lost = new Set<string>();
     for (const text of sql.filter(isLater)) {
@@ -195,10 +212,98 @@ export function adoptFile(path: string, { foreign, by, now }: AdoptOrder): reado
   return notes;
 }
 
+/**
+ * Looks at a file that says it is ours as closely as at any other, and gives what there is to say of it. Only its definitions
+ * are believed, once they are read through their schemas: triggers and views are made anew from them, tables
+ * must be theirs, rows are asked. Throws an AdoptError for a file that is not what it says.
+ */
+function examined(path: string, copies: string, now: string): readonly string[] {
+  const notes = ['This file was made by Heathridge.'];
+  const db = openForWriting(path);
+  try {
+    const objects = guarded(db, 'SELECT type, name FROM sqlite_schema', 2).all() as [string, string][];
+    const named = (sort: string): string[] =>
+      objects.flatMap(([type, name]) => (type === sort ? [name] : []));
+    // What is made from the definitions comes back; what is not must not act on what is done here.
+    for (const name of named('trigger')) only(db, `DROP TRIGGER ${sqlName(name)}`);
+    for (const name of named('view')) only(db, `DROP VIEW ${sqlName(name)}`);
+    const orm = ormOver(db);
+    migrate(orm, 'file');
+    assertReadable(db, true);
+    bringUpToDate(db, orm, copies, now);
+    const design = loadDesign(orm);
+    for (const table of design.tables) assertColumns(db, table);
+    remakeTriggers(db, design);
+    notes.push(...leftOver(db, design, named));
+    const { damage, findings } = askSoundness(db, design, UNWATCHED);
+    if (damage.length > 0) throw new AdoptError(`This file is damaged: ${damage[0]!}`);
+    const rows = findings.reduce((sum, { count }) => sum + count, 0);
+    if (rows > 0)
+      notes.push(
+        `${rows} ${rows === 1 ? 'row is' : 'rows are'} not as the file promises: “Is everything sound?” in Plan shows them.`,
+      );
+    return notes;
+  } catch (error) {
+    if (v.isValiError(error))
+      throw new AdoptError(`The definitions in this file are none of ours: ${error.issues[0].message}`);
+    if (error instanceof SyntaxError)
+      throw new AdoptError(`The definitions in this file cannot be read: ${error.message}`);
+    if (error instanceof Problem) throw new AdoptError(error.detail);
+    throw error;
+  } finally {
+    db.close();
+  }
+}
+
+/** Throws when a table of the file is not the one that its definition describes. */
+function assertColumns(db: Connection, table: Table): void {
+  const columns = guarded(db, 'SELECT name, type FROM pragma_table_info(?)', 2).all(table.name);
+  const wanted = storedFields(table).map(({ name }) => name);
+  const there = columns.map(([name]) => name);
+  if (wanted.length !== there.length || wanted.some((name) => !there.includes(name)))
+    throw new AdoptError(
+      `The table ${table.name} of this file is not the one that its definitions describe: it has ${there.join(', ') || 'no columns'}.`,
+    );
+}
+
+/** What the file holds that its definitions do not know, named. */
+function leftOver(db: Connection, design: Design, named: (sort: string) => string[]): string[] {
+  const now = guarded(db, 'SELECT type, name FROM sqlite_schema', 2).all() as [string, string][];
+  const is = (sort: string, name: string): boolean =>
+    now.some(([type, other]) => type === sort && other === name);
+  const gone = ['trigger', 'view'].flatMap((sort) =>
+    named(sort)
+      .filter((name) => !is(sort, name))
+      .map((name) => `The ${sort} ${name} is not among the definitions of this file and was taken out.`),
+  );
+  const known = new Set([...design.tables.map(({ name }) => name), ...ownTables(design)]);
+  const unknown = named('table').filter((name) => !/^sqlite_/.test(name) && !known.has(name));
+  return [
+    ...gone,
+    ...unknown.map(
+      (name) => `The table ${name} is not among the definitions of this file: it stays, and nobody sees it.`,
+    ),
+  ];
+}
+
+/** The tables that Heathridge keeps for itself. */
+function ownTables(design: Design): string[] {
+  const scratch = openForWriting(':memory:');
+  try {
+    migrate(ormOver(scratch), 'file');
+    const ours = all(scratch, "SELECT name FROM sqlite_schema WHERE type = 'table'").map(
+      ([name]) => name as string,
+    );
+    return [...ours, ...design.tables.flatMap((table) => orderParts(design, table).map(({ name }) => name))];
+  } finally {
+    scratch.close();
+  }
+}
+
 /** Carries out one statement; null, or why the file cannot have it. */
 function made(db: Connection, sql: string): string | null {
   try {
-    db.exec(sql);
+    only(db, sql);
     return null;
   } catch (error) {
     return (error as Error).message;
