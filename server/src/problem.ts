@@ -19,6 +19,7 @@ export const PROBLEMS = {
   'name-taken': [409, 'This name is taken'],
   stopped: [408, 'This took too long and was stopped'],
   'later-format': [409, 'This file is of a later version'],
+  'unread-text': [422, 'Some texts cannot be read'],
   damaged: [409, 'This file is damaged'],
   'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
@@ -36,6 +37,8 @@ export interface ProblemExtras {
   readonly version?: number;
   /** On a clash of documents: theirs, who saved it and when. */
   readonly theirs?: unknown;
+  /** Texts of a file that are no UTF-8, by column. */
+  readonly unread?: unknown;
 }
 
 /** An error that becomes a problem document (RFC 9457). `detail` is for people. */

@@ -27,8 +27,8 @@ function sqlTokens(sql: string): SqlToken[] | null {
       const end = sql.indexOf('*/', at + 2);
       if (end < 0) return null;
       at = end + 2;
-    } else if (rest[0]! in CLOSING) {
-      const close = CLOSING[rest[0]!]!;
+    } else if (CLOSING[rest.charAt(0)] !== undefined) {
+      const close = CLOSING[rest.charAt(0)]!;
       let end = at + 1;
       for (;;) {
         end = sql.indexOf(close, end);

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { copyFileSync } from 'node:fs';
+import { copyFileSync, rmSync } from 'node:fs';
 import { dirname } from 'node:path';
 import * as v from 'valibot';
 import { fieldOf, storedFields, tableOf, type Design, type Table } from '@heathridge/core/design';
@@ -7,6 +7,8 @@ import {
   adopt,
   factsFrom,
   factsSql,
+  type Encoding,
+  type UnreadTexts,
   type Adoption,
   type ForeignSchema,
   type ForeignTable,
@@ -19,6 +21,7 @@ import { bringUpToDate } from '../store/format';
 import { assertReadable } from '../store/readable';
 import { remakeTriggers } from '../store/remake';
 import { guarded, only } from '../store/statements';
+import { copyAsUtf8, readTexts, unreadTexts } from './foreign-text';
 import { UNWATCHED } from './run';
 import { askSoundness } from './soundness';
 import {
@@ -49,9 +52,9 @@ const all = (db: Connection, sql: string, ...values: (string | number)[]): unkno
 
 /** Reads the schema of a file that Heathridge did not make, with what its columns hold. */
 export function foreignSchema(db: Connection): ForeignSchema {
-  const master = all(db, 'SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY rowid').map(
-    ([type, name, tbl_name, sql]) => ({ type, name, tbl_name, sql }) as Master,
-  );
+  const master = guarded(db, 'SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY rowid', 4)
+    .all()
+    .map(([type, name, tbl_name, sql]) => ({ type, name, tbl_name, sql }) as Master);
   const kinds = new Map(
     all(db, "SELECT name, type FROM pragma_table_list WHERE schema = 'main'").map(([name, type]) => [
       name,
@@ -132,22 +135,39 @@ function foreignKeys(db: Connection, table: string): ForeignTable['foreignKeys']
 export interface AdoptOrder {
   /** Where the file lies as it came. */
   readonly foreign: string;
+  /** In which encoding texts are read that are no UTF-8; null to ask when there are some. */
+  readonly encoding: Encoding | null;
   readonly by: string;
   readonly now: string;
 }
 
-/** What a foreign file can be read as. Throws an AdoptError when it cannot be read, or is one of ours. */
-function readForeign(path: string): Adoption | 'ours' {
-  let source: Connection | undefined;
-  try {
-    source = openForReading(path);
+/** How taking a file in ended: with what there is to say of it, or with texts of which nobody has said what they are. */
+export type AdoptResult = { readonly notes: readonly string[] } | { readonly unread: readonly UnreadTexts[] };
+
+/** Whether a file says it is one of ours. Throws an AdoptError when it cannot be read. */
+function isOurs(path: string): boolean {
+  return reading(path, (source) => {
     const [[sound]] = all(source, 'PRAGMA quick_check(1)') as [[string]];
     if (sound !== 'ok') throw new AdoptError(`This file is damaged: ${sound}`);
     const [[mark]] = all(source, 'PRAGMA application_id') as [[number]];
-    if (mark === APPLICATION_ID) return 'ours';
+    const [[encoding]] = all(source, 'PRAGMA encoding') as [[string]];
+    return mark === APPLICATION_ID && encoding === 'UTF-8';
+  });
+}
+
+/** What a foreign file can be read as. Throws an AdoptError when it cannot be read. */
+const readForeign = (path: string): Adoption =>
+  reading(path, (source) => {
     const adoption = adopt(foreignSchema(source));
     if (adoption.design.tables.length === 0) throw new AdoptError('There is no table in this file.');
     return adoption;
+  });
+
+function reading<T>(path: string, work: (source: Connection) => T): T {
+  let source: Connection | undefined;
+  try {
+    source = openForReading(path);
+    return work(source);
   } catch (error) {
     if (error instanceof AdoptError) throw error;
     throw new AdoptError(`This file cannot be read: ${(error as Error).message}`);
@@ -162,12 +182,36 @@ function readForeign(path: string): Adoption | 'ours' {
  * stands. Gives what was read otherwise than as it stood. Throws an AdoptError when the file cannot be
  * read, or when rows in it break what it asks of them itself.
  */
-export function adoptFile(path: string, { foreign, by, now }: AdoptOrder): readonly string[] {
-  const adoption = readForeign(foreign);
-  if (adoption === 'ours') {
+export function adoptFile(path: string, order: AdoptOrder): AdoptResult {
+  const { foreign, encoding } = order;
+  if (isOurs(foreign)) {
     copyFileSync(foreign, path);
-    return examined(path, dirname(foreign), now);
+    return { notes: examined(path, dirname(foreign), order.now) };
   }
+  // What is read is a copy: the file as it came is kept.
+  const work = `${foreign}.read`;
+  const notes: string[] = [];
+  try {
+    if (copyAsUtf8(foreign, work))
+      notes.push('The file is in UTF-16 and was read as that; it is kept in UTF-8.');
+    else copyFileSync(foreign, work);
+    const unread = unreadTexts(work);
+    if (unread.length > 0 && encoding === null) return { unread };
+    if (encoding !== null && unread.length > 0) {
+      readTexts(work, encoding);
+      for (const { table, column, rows } of unread)
+        notes.push(
+          `${rows} ${rows === 1 ? 'text' : 'texts'} in ${column} of ${table} ${rows === 1 ? 'was' : 'were'} no UTF-8 and read as ${encoding}.`,
+        );
+    }
+    return { notes: [...notes, ...adoptForeign(path, work, order)] };
+  } finally {
+    for (const suffix of ['', '-wal', '-shm', '-journal']) rmSync(work + suffix, { force: true });
+  }
+}
+
+function adoptForeign(path: string, foreign: string, { by, now }: AdoptOrder): readonly string[] {
+  const adoption = readForeign(foreign);
   const notes = [...adoption.notes];
   const db = openForWriting(path);
   try {

@@ -31,7 +31,7 @@ import { readChoices, readList, type Choice, type ChoiceRequest, type ListReques
 import { countRows, readWindow, type WindowRequest } from '../rows/window';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
-import type { AdoptOrder } from '../change/adopt';
+import type { AdoptOrder, AdoptResult } from '../change/adopt';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
 import type { Connection } from '../store/driver';
 
@@ -118,7 +118,7 @@ export interface Results {
   offers: readonly LinkOffer[];
   apply: ApplyResult;
   undo: ApplyResult;
-  adopt: readonly string[];
+  adopt: AdoptResult;
   query: QueryResult;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
   sound: Soundness;

@@ -7,6 +7,7 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { isTimeZone } from '@heathridge/core/values';
 import { Problem } from '../problem';
+import { ENCODING_NAMES, type UnreadTexts } from '@heathridge/core/exchange';
 import type { Router } from '../http/routes';
 
 export function fileRoutes(router: Router): void {
@@ -39,7 +40,11 @@ export function fileRoutes(router: Router): void {
     answer: answers.AdoptedFile,
     needs: 'signed-in',
     summary: 'Take in an SQLite file: its bytes are the body, as application/vnd.sqlite3',
-    query: v.object({ name: v.pipe(v.string(), v.maxLength(200)) }),
+    query: v.object({
+      name: v.pipe(v.string(), v.maxLength(200)),
+      /** How texts are read that are no UTF-8. */
+      encoding: v.optional(v.picklist(ENCODING_NAMES)),
+    }),
     handler: async ({ context, person, query, request, gone }) => {
       if (!person.maker) throw new Problem('not-allowed', 'Only a builder may make files.');
       const { files, jobs, clock } = context;
@@ -47,14 +52,21 @@ export function fileRoutes(router: Router): void {
       const place = files.placeFor();
       try {
         await receive(request.body, place.original);
-        const order = { foreign: place.original, by: person.name, now: clock.now() };
-        const notes = await jobs.run(
+        const order = {
+          foreign: place.original,
+          encoding: query.encoding ?? null,
+          by: person.name,
+          now: clock.now(),
+        };
+        const result = await jobs.run(
           place.path,
           { task: 'adopt', order },
           { signal: gone, limit: 3_600_000 },
         );
+        if ('unread' in result)
+          throw new Problem('unread-text', unreadWords(result.unread), { unread: result.unread });
         files.register(place.id, name, person.id);
-        return { id: place.id, notes };
+        return { id: place.id, notes: result.notes };
       } catch (error) {
         for (const suffix of ['', '-wal', '-shm']) rmSync(place.path + suffix, { force: true });
         rmSync(dirname(place.original), { recursive: true, force: true });
@@ -62,6 +74,12 @@ export function fileRoutes(router: Router): void {
       }
     },
   });
+}
+
+function unreadWords(unread: readonly UnreadTexts[]): string {
+  const rows = unread.reduce((sum, item) => sum + item.rows, 0);
+  const columns = unread.slice(0, 5).map(({ table, column }) => `${column} of ${table}`);
+  return `${rows} ${rows === 1 ? 'text is' : 'texts are'} no UTF-8 (${columns.join(', ')}${unread.length > 5 ? ', …' : ''}). Say in which encoding they were written.`;
 }
 
 /** Bytes of a file that is taken in. */

@@ -11,6 +11,9 @@ import { sizeText } from '../shared/size';
 import { SessionService } from '../shared/session.service';
 import { uniqueName } from '@heathridge/core/design';
 import { Toast } from '../shared/toast.service';
+import type { Encoding } from '@heathridge/core/exchange';
+import { problemOf } from '../shared/problem';
+import { EncodingDialog, type Unread } from './encoding.dialog';
 import { AdoptedDialog, type Adopted } from './adopted.dialog';
 
 @Component({
@@ -199,8 +202,12 @@ export class FilesComponent {
       picked.name.replace(/\.(db|sqlite3?|db3)$/i, '').slice(0, 50) || 'File',
       this.files()?.map((file) => file.name) ?? [],
     );
+    this.take(picked, name, null);
+  }
+
+  private take(picked: File, name: string, encoding: Encoding | null): void {
     this.taking.set(true);
-    this.api.adoptFile(picked, name).subscribe({
+    this.api.adoptFile(picked, name, encoding).subscribe({
       next: ({ id, notes }) => {
         this.taking.set(false);
         const data: Adopted = { name, notes };
@@ -211,7 +218,15 @@ export class FilesComponent {
       },
       error: (error: unknown) => {
         this.taking.set(false);
-        this.toast.problem(error);
+        const { unread } = problemOf(error);
+        if (!unread) {
+          this.toast.problem(error);
+          return;
+        }
+        this.dialog
+          .open<EncodingDialog, Unread, Encoding>(EncodingDialog, { data: { name, unread } })
+          .afterClosed()
+          .subscribe((chosen) => chosen && this.take(picked, name, chosen));
       },
     });
   }

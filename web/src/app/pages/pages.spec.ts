@@ -3,6 +3,7 @@ import { Router } from '@angular/router';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { button, setUp } from '../testing/bench';
 import { FilesComponent } from './files.component';
+import { SessionService } from '../shared/session.service';
 import { SignInComponent } from './sign-in.component';
 
 const MARA = { login: 'mara', password: 'quill-and-bow', name: 'Mara Ashdown', role: 'builder' };
@@ -91,5 +92,44 @@ describe('FilesComponent', () => {
     expect((await show([])).textContent).toContain('No file is open to you yet');
     TestBed.resetTestingModule();
     expect((await show(null)).textContent).toContain('The files could not be read.');
+  });
+
+  it('asks in which encoding texts were written, and takes the file in like that', async () => {
+    const http = setUp();
+    TestBed.inject(SessionService).load().subscribe();
+    http.expectOne('/api/session').flush({ person: PERSON, firstVisit: false, demo: [] });
+    const fixture = TestBed.createComponent(FilesComponent);
+    http.expectOne('/api/files').flush({ files: [] });
+    await fixture.whenStable();
+    spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    const input = fixture.nativeElement.querySelector('#take-in') as HTMLInputElement;
+    const files = new DataTransfer();
+    files.items.add(new File([new Uint8Array(3)], 'guests.db'));
+    input.files = files.files;
+    input.dispatchEvent(new Event('change'));
+    const readings = {
+      'windows-1252': 'Zoé',
+      'iso-8859-15': 'Zoé',
+      'windows-1250': 'Zoé',
+      'windows-1251': 'Zoй',
+    };
+    const unread = [{ table: 'guest', column: 'name', rows: 8, sample: [{ row: '2', readings }] }];
+    http
+      .expectOne('/api/files/adopt?name=guests')
+      .flush({ type: '/problems/unread-text', detail: 'No.', unread }, { status: 422, statusText: 'x' });
+    await fixture.whenStable();
+    const dialog = document.querySelector('mat-dialog-container') as HTMLElement;
+    expect(dialog.textContent).toContain('8 texts in guests are not written in UTF-8');
+    expect(dialog.textContent).toContain('and 7 more');
+    expect(dialog.querySelector('td strong')!.textContent).toBe('Zoé');
+    const radios = [...dialog.querySelectorAll<HTMLInputElement>('input[type="radio"]')];
+    radios.at(-1)!.click();
+    await fixture.whenStable();
+    expect(dialog.querySelector('td strong')!.textContent).toBe('Zoй');
+    button(dialog, 'Take it in like this').click();
+    await fixture.whenStable();
+    const again = http.expectOne('/api/files/adopt?name=guests&encoding=windows-1251');
+    expect((again.request.body as File).name).toBe('guests.db');
+    again.flush({ id: 'f_1', notes: [] });
   });
 });

@@ -2,6 +2,7 @@ import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { map, type Observable } from 'rxjs';
 import type * as answers from '@heathridge/core/api';
+import type { Encoding } from '@heathridge/core/exchange';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
 import type { RowKey, SaveRequest } from '@heathridge/core/rows';
@@ -71,9 +72,9 @@ export class Api {
   files = () => this.http.get<answers.Answer<typeof answers.FileList>>('/api/files');
   createFile = (name: string, timeZone: string) =>
     this.http.post<answers.Answer<typeof answers.MadeFile>>('/api/files', { name, timeZone });
-  adoptFile = (picked: File, name: string) =>
+  adoptFile = (picked: File, name: string, encoding: Encoding | null) =>
     this.http.post<answers.Answer<typeof answers.AdoptedFile>>('/api/files/adopt', picked, {
-      params: { name },
+      params: encoding ? { name, encoding } : { name },
       headers: { 'content-type': 'application/vnd.sqlite3' },
     });
 

@@ -1,5 +1,6 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import type { Theirs } from './api.service';
+import type { UnreadTexts } from '@heathridge/core/exchange';
 import type { RowError } from '@heathridge/core/rows';
 
 /** A problem document of the API (RFC 9457), or what stands for one when there was no answer. */
@@ -12,6 +13,8 @@ export interface Problem {
   readonly version?: number;
   /** On a clash of documents: what stands in the file. */
   readonly theirs?: Theirs;
+  /** Texts of a file that is taken in, of which it must be said how they are read. */
+  readonly unread?: readonly UnreadTexts[];
 }
 
 /** What went wrong, from whatever an HTTP call threw. */
