@@ -201,6 +201,11 @@ function asProblem(error: FastifyError): Problem {
       `A request may hold ${MOST_BODY / 1024 / 1024} MB at most, a picture or file ${MOST_BYTES / 1024 / 1024} MB.`,
     );
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
+  if (/^SQLITE_BUSY/.test((error as { code?: string }).code ?? ''))
+    return new Problem(
+      'changing',
+      'Another program is writing to this file at this moment. What you typed is kept: try again in a moment.',
+    );
   if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
     return new Problem('disk-full', 'The disk is full: nothing was changed.');
   if (error.statusCode !== undefined && error.statusCode < 500)

@@ -59,7 +59,7 @@ export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult 
   try {
     const orm = ormOver(db);
     tell({ step: 0, of: 1, what: 'Taking a safe copy' });
-    return locked(db, path, join(order.copies, order.copy), () => inTransaction(db, orm, order, tell));
+    return locked(db, path, join(order.copies, order.copy), tell, () => inTransaction(db, orm, order, tell));
   } finally {
     db.close();
   }
@@ -127,12 +127,20 @@ export function discardCopy(copy: string): void {
  * Takes a safe copy and does the work in one transaction, with nobody able to write between the two. The
  * work's transaction is kept only when it says it is done.
  */
-export function locked(db: Connection, path: string, copy: string, work: () => ApplyResult): ApplyResult {
+export function locked(
+  db: Connection,
+  path: string,
+  copy: string,
+  tell: Tell,
+  work: () => ApplyResult,
+): ApplyResult {
   // Must stand outside the transaction: inside one the engine ignores it.
   db.exec('PRAGMA foreign_keys = OFF');
   beginWithCopy(db, path, copy);
   try {
     const result = work();
+    // The last moment at which a child can hear that nobody waits for it any more.
+    tell({ step: 1, of: 1, what: 'Writing it to the disk' });
     db.exec(result.done ? 'COMMIT' : 'ROLLBACK');
     if (!result.done) discardCopy(copy);
     return result;

@@ -53,7 +53,7 @@ export function unreadTexts(path: string): UnreadTexts[] {
       if (rows === 0) return [];
       const found = db
         .prepare(
-          `SELECT CAST(json_array(${key.join(', ')}) AS BLOB), CAST(${column} AS BLOB) ${from} LIMIT ${SAMPLE}`,
+          `SELECT CAST(json_array(${key.join(', ')}) AS BLOB), CAST(${column} AS BLOB) ${from} ORDER BY ${key.join(', ')} LIMIT ${SAMPLE}`,
         )
         .raw()
         .all() as [Buffer, Buffer][];

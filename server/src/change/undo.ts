@@ -87,7 +87,7 @@ export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
     };
     db.exec(`ATTACH ${sqlText(join(order.copies, row.safeCopy))} AS ${COPY}`);
     tell({ step: 0, of: 1, what: 'Taking a safe copy' });
-    return locked(db, path, join(order.copies, order.copy), () =>
+    return locked(db, path, join(order.copies, order.copy), tell, () =>
       inTransaction(db, orm, order, applied, row.historyMark ?? 0, tell),
     );
   } finally {

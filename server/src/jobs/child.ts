@@ -22,9 +22,15 @@ export type JobReply =
 
 // A child process of the server: does one job after another, each on a connection of its own, which only
 // reads unless the job is to change the design; it dies with its parent.
+const parent = process.ppid;
 process.on('message', ({ path, task }: JobMessage) => {
   let db: Connection | undefined;
-  const tell = (progress: Progress): void => void process.send?.({ progress } satisfies JobReply);
+  const tell = (progress: Progress): void => {
+    // Whose server was killed must not go on to commit: another may be serving the file by now. While it works
+    // it hears of nothing; but a process without its parent is given another one.
+    if (process.ppid !== parent) process.exit(1);
+    process.send?.({ progress } satisfies JobReply);
+  };
   Promise.resolve()
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.

@@ -3,7 +3,7 @@ import type { Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
-import type { OpenFile } from '../store/files';
+import { dataVersion, type OpenFile } from '../store/files';
 import { guarded, prepared } from '../store/statements';
 import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
 import { readChoices, readList, type Choice, type ListRequest } from '../rows/read';
@@ -32,10 +32,6 @@ export interface Reading {
 /** Rows from which on what reads every one is left to a child process. */
 const MANY_ROWS = 20_000;
 
-/** Changes with every commit of any other connection to the file. */
-const dataVersion = (file: OpenFile): number =>
-  (prepared(file.reader, 'PRAGMA data_version').get() as [number])[0];
-
 const counted = new WeakMap<
   Table,
   { readonly file: OpenFile; readonly version: number; readonly count: number }
@@ -43,7 +39,7 @@ const counted = new WeakMap<
 
 /** How many rows a table has: counted once, and again only after something was written. */
 function rowCount(file: OpenFile, table: Table): number {
-  const version = dataVersion(file);
+  const version = dataVersion(file.reader);
   const known = counted.get(table);
   if (known?.file === file && known.version === version) return known.count;
   const count = countRows(file.reader, file.design, table, '');
@@ -63,7 +59,7 @@ const wholeOrders = new WeakMap<
 function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort']): boolean {
   const field = keptOrder(file.design, table, sort);
   if (!field || !isLarge(file, table)) return false;
-  const version = dataVersion(file);
+  const version = dataVersion(file.reader);
   const known = wholeOrders.get(field);
   if (known?.file === file && known.version === version) return known.whole;
   const [kept] = prepared(file.reader, `SELECT count(*) FROM ${sqlName(orderTable(field))}`).get() as [
@@ -176,7 +172,7 @@ function anchorsFor(
   const name = `${table.id} ${orderSql(order)}`;
   const known = sampled.get(file) ?? new Map<string, Sampled>();
   sampled.set(file, known);
-  const version = dataVersion(file);
+  const version = dataVersion(file.reader);
   const found = known.get(name);
   if (found?.version === version) return found.anchors;
   known.set(name, { version, anchors: null });

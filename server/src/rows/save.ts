@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import type { Clock } from '../clock';
-import { assertWritable, type OpenFile } from '../store/files';
+import { assertWritable, storedVersion, type OpenFile } from '../store/files';
 import { inTransaction, prepared } from '../store/statements';
 import { changeRow } from './change-row';
 import type { Saving } from './saving';
@@ -22,13 +22,17 @@ export interface Saver {
   readonly name: string;
 }
 
+/** The design of the file is another than the one a save was checked by: it must be read again. */
+export class DesignMoved extends Error {}
+
 /** A save was sent under a name that another save had before it. */
 export class RequestReused extends Error {}
 
 /**
  * Makes row changes in one short transaction: check in the core, write, history, commit. All stand or
  * none does; what was refused comes back beside its field, with nothing changed. A save that has a name is
- * made once: sent again, it is answered as it was. Throws RequestReused when that name stands for another.
+ * made once: sent again, it is answered as it was. Throws RequestReused when that name stands for another, and
+ * DesignMoved when the file has another design than was read of it.
  */
 export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock: Clock): SaveResult {
   const { design, writer: db } = file;
@@ -37,6 +41,7 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
   const digest = name && createHash('sha256').update(JSON.stringify(request.changes)).digest('hex');
   try {
     const saved = inTransaction(db, () => {
+      if (storedVersion(db) !== design.version) throw new DesignMoved('The design has changed meanwhile.');
       const before = name && answered(file, name, digest!);
       if (before) return before;
       const now = clock.now();

@@ -7,6 +7,7 @@ import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
+import { prepared } from './statements';
 import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
@@ -48,7 +49,20 @@ export interface FileEntry {
 interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   design: Design;
   changing: boolean;
+  /** The engine's number for what the reader saw last: another one says that somebody has written. */
+  seen: number;
 }
+
+/** Milliseconds a save waits for another program that is writing: the driver lets nothing else happen meanwhile. */
+const PATIENCE = 250;
+
+/** Changes with every commit of any other connection to the file. */
+export const dataVersion = (reader: Connection): number =>
+  (prepared(reader, 'PRAGMA data_version').get() as [number])[0];
+
+/** The version of the design as the file has it; asked within a transaction, it stays that until its end. */
+export const storedVersion = (db: Connection): number =>
+  (prepared(db, 'SELECT coalesce(max(version), 0) FROM hr_change').get() as [number])[0];
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {
@@ -183,7 +197,7 @@ export class Files {
   /** Opens a file, or gives it as it is open already. Throws `not-found` when there is none. */
   get(id: string): OpenFile {
     const known = this.open.get(id);
-    if (known) return known;
+    if (known) return this.upToDate(known);
     const path = this.path(id);
     if (!/^f_\w+$/.test(id) || !existsSync(path))
       throw new Problem('not-found', 'This file is not there (any more).');
@@ -200,9 +214,20 @@ export class Files {
       writer.close();
       throw error;
     }
+    writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
     const reader = openForReading(path);
-    const opened: Opened = { id, path, writer, orm, reader, design, copies, changing: false };
+    const seen = dataVersion(reader);
+    const opened: Opened = { id, path, writer, orm, reader, design, copies, changing: false, seen };
     this.open.set(id, opened);
+    return opened;
+  }
+
+  /** Looks whether the design is still the one that was read: a child of a server that was killed may have changed it since. */
+  private upToDate(opened: Opened): OpenFile {
+    const now = dataVersion(opened.reader);
+    if (now === opened.seen) return opened;
+    opened.seen = now;
+    if (storedVersion(opened.reader) !== opened.design.version) opened.design = loadDesign(opened.orm);
     return opened;
   }
 

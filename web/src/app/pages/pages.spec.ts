@@ -1,5 +1,7 @@
 import { TestBed } from '@angular/core/testing';
+import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
+import { firstValueFrom } from 'rxjs';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { button, setUp } from '../testing/bench';
 import { FilesComponent } from './files.component';
@@ -127,6 +129,8 @@ describe('FilesComponent', () => {
     await fixture.whenStable();
     expect(dialog.querySelector('td strong')!.textContent).toBe('Zoй');
     button(dialog, 'Take it in like this').click();
+    // The dialog says what was chosen once it has gone.
+    await firstValueFrom(TestBed.inject(MatDialog).openDialogs[0]!.afterClosed());
     await fixture.whenStable();
     const again = http.expectOne('/api/files/adopt?name=guests&encoding=windows-1251');
     expect((again.request.body as File).name).toBe('guests.db');

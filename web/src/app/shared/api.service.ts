@@ -1,6 +1,8 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import { map, type Observable } from 'rxjs';
+import { map, retry, throwError, timer, type MonoTypeOperatorFunction, type Observable } from 'rxjs';
+import { problemOf } from './problem';
+import { Toast } from './toast.service';
 import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
@@ -58,9 +60,14 @@ export interface WindowRequest {
 }
 
 /** The API, one method a route. Errors come as HttpErrorResponse: see `problemOf`. */
+/** Milliseconds between two tries of a save that waits, and after how many of them it is told again. */
+const TURN = 1000;
+const TELL_EVERY = 5;
+
 @Injectable({ providedIn: 'root' })
 export class Api {
   private readonly http = inject(HttpClient);
+  private readonly toast = inject(Toast);
 
   session = () => this.http.get<SessionInfo>('/api/session');
   signIn = (login: string, password: string) =>
@@ -145,7 +152,9 @@ export class Api {
       params: { key: JSON.stringify(key) },
     });
   saveRows = (file: string, request: SaveRequest) =>
-    this.http.post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/rows`, request);
+    this.http
+      .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/rows`, request)
+      .pipe(this.inTurn());
   choices = (file: string, field: string, request: ChoiceRequest): Observable<readonly Choice[]> =>
     this.http
       .post<answers.Answer<typeof answers.Choices>>(`${base(file)}/lookups/${field}`, request)
@@ -171,10 +180,9 @@ export class Api {
       params: { key: JSON.stringify(key) },
     });
   saveRecord = (file: string, screen: string, request: SaveRequest) =>
-    this.http.post<answers.Answer<typeof answers.SavedRows>>(
-      `${base(file)}/desk/screens/${screen}/save`,
-      request,
-    );
+    this.http
+      .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/desk/screens/${screen}/save`, request)
+      .pipe(this.inTurn());
   screenChoices = (
     file: string,
     screen: string,
@@ -195,6 +203,18 @@ export class Api {
     });
   attachment = (file: string, id: number, part: 'whole' | 'preview') =>
     `${base(file)}/attachments/${id}${part === 'preview' ? '/preview' : ''}`;
+
+  /** A save waits for its turn while the design is being changed, and is then checked against the new one. */
+  private inTurn<T>(): MonoTypeOperatorFunction<T> {
+    return retry<T>({
+      delay: (error: unknown, times) => {
+        if (problemOf(error).type !== '/problems/changing') return throwError(() => error);
+        if (times % TELL_EVERY === 1)
+          this.toast.say('This file is being changed at this moment: your save waits for its turn.');
+        return timer(TURN);
+      },
+    });
+  }
 }
 
 const base = (file: string): string => `/api/files/${encodeURIComponent(file)}`;
