@@ -7,6 +7,7 @@ export * from './catalog';
 export * from './ordered';
 export * from './validate';
 export * from './uses';
+export * from './ids';
 export * from './document-sort';
 export * from './field-sql';
 export * from './rule-shapes';

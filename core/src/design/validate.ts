@@ -10,6 +10,7 @@ import {
 } from '../expression';
 import { compare, fromText } from '../values';
 import { catalogOf, displayOf, fieldOf, isStored, tableOf, typeOf } from './catalog';
+import { doubledIds, doubledWords } from './ids';
 import { listOf } from './uses';
 import type { Design, Field, FieldType, Rule, Table } from './schema';
 
@@ -35,6 +36,8 @@ export function validateTables(design: Design): DesignProblem[] {
     const table = design.tables.filter(({ name }) => name.toLowerCase() === doubled.toLowerCase())[1]!;
     problems.push({ table: table.id, message: `Two tables are called ${table.label}.` });
   }
+  for (const pair of doubledIds(design))
+    problems.push({ table: pair[1].table ?? pair[0].table ?? '', message: doubledWords(pair) });
   // Without the table a lookup leads to, no path can be followed: that comes first.
   const lost = lostLookups(design);
   if (lost.length > 0) return [...problems, ...lost];

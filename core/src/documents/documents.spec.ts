@@ -4,17 +4,21 @@ import {
   designFrom,
   DOCUMENT_LISTS,
   documentsOf,
+  doubledIds,
   findDocument,
+  idOwners,
   idsOfTable,
   idsUsed,
   LISTS,
   listOfType,
   readDesign,
+  validateTables,
+  withDocuments,
 } from '../design';
 import { differences, fromFolder, toFolder } from '../exchange';
 import { dependantsOf } from './dependants';
 import { documentProblems, sortOf } from './sorts';
-import { FULL } from './testing/full';
+import { FULL, QUERY } from './testing/full';
 
 /** What holds for documents of every type there is, and for any that comes. */
 describe('documents', () => {
@@ -78,6 +82,36 @@ describe('documents', () => {
         expect(sort.without(document, nothing)).toEqual(document);
         expect(sort.tidy?.(document) ?? document).toEqual(document);
       });
+    });
+  }
+});
+
+describe('ids', () => {
+  const owners = idOwners(FULL);
+
+  it('are of one thing each in the example, and of every sort there is', () => {
+    expect(doubledIds(FULL)).toEqual([]);
+    expect(new Set(owners.map(({ type }) => type))).toEqual(
+      new Set(['settings', 'table', 'field', 'rule', 'query', 'form', 'report']),
+    );
+  });
+
+  for (const { id, words, type } of owners) {
+    it(`are not taken twice: that of ${words}`, () => {
+      const query = { ...QUERY, id, label: 'Another' };
+      const doubled = withDocuments(FULL, (list) =>
+        list.some((item) => item.type === 'query') ? [...list, query as never] : list,
+      );
+      const [problem] = validateTables(doubled);
+      expect(problem?.message).toContain(`(${id})`);
+      const field = { ...FULL.tables[0]!.fields[1]!, id, name: 'another', label: 'Another' };
+      const [first, ...rest] = FULL.tables;
+      const fields = { ...FULL, tables: [{ ...first!, fields: [...first!.fields, field] }, ...rest] };
+      expect(validateTables(fields).some(({ message }) => message.includes(`(${id})`))).toBeTrue();
+      const read = fromFolder(
+        toFolder(doubled).map((file, i) => ({ ...file, path: file.path.replace('.json', `${i}.json`) })),
+      );
+      expect(read.ok).withContext(type).toBeFalse();
     });
   }
 });

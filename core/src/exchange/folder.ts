@@ -2,6 +2,8 @@ import * as v from 'valibot';
 import {
   Definition,
   designFrom,
+  doubledIds,
+  doubledWords,
   emptyDesign,
   formatOf,
   LaterFormat,
@@ -92,5 +94,7 @@ export function fromFolder(files: readonly FolderFile[]): FolderRead {
   };
   const sorted = [...documents].sort((a, b) => place(a) - place(b) || (a.id < b.id ? -1 : 1));
   const settings = documents.some(({ type }) => type === 'settings') ? [] : [emptyDesign().settings];
-  return { ok: true, design: designFrom([...settings, ...sorted]) };
+  const design = designFrom([...settings, ...sorted]);
+  const [doubled] = doubledIds(design);
+  return doubled ? { ok: false, message: doubledWords(doubled) } : { ok: true, design };
 }

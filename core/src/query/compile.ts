@@ -2,6 +2,7 @@ import {
   bind,
   bindCondition,
   decimalText,
+  failed,
   fromStored,
   inWords,
   kindOfType,
@@ -203,7 +204,8 @@ class Compiler {
     let label = '';
     for (const [i, id] of path.entries()) {
       const field = fieldOf(at, id);
-      if (field?.type.kind !== 'lookup') throw new Error('A link this query follows is no longer there.');
+      if (field?.type.kind !== 'lookup')
+        failed('A link this query follows is no longer there.', { start: 0, end: 0 });
       const step = path.slice(0, i + 1);
       const known = this.joins.find((join) => join.path.join() === step.join());
       const target = tableOf(this.design, field.type.table);

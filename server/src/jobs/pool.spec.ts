@@ -28,9 +28,10 @@ describe('the pool of jobs', () => {
     expect(
       await pool.run(office.path, { task: 'anchors', columns: 1, sql: 'SELECT count(*) FROM hire' }),
     ).toEqual([[3918]]);
-    const error = await refusal(
-      pool.run(office.path, { task: 'anchors', columns: 1, sql: 'DELETE FROM hire RETURNING 1' }),
-    );
+    const row = { table: 't_hire', field: null, sort: 'rule', message: '', fields: [], sample: '' } as const;
+    const rows = [{ ...row, count: 'DELETE FROM hire RETURNING 1' }];
+    const plan = { notices: [], maps: [], keys: [], rows };
+    const error = await refusal(pool.run(office.path, { task: 'check', plan, today: '2026-11-25' }));
     expect((error as Error).message).toContain('readonly');
     expect(
       office.app.context.files.get(office.file).reader.prepare('SELECT count(*) FROM hire').raw().get(),

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { DesignDocument, documentsOf, findDocument } from '@heathridge/core/design';
+import { DesignDocument, documentsOf, findDocument, idOwners } from '@heathridge/core/design';
 import { dependantsOf, documentProblems } from '@heathridge/core/documents';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
@@ -39,9 +39,9 @@ export function documentRoutes(router: Router): void {
         throw new Problem('bad-request', 'The id of the document is not the one in the address.');
       const problems = documentProblems(file.design, body);
       if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
+      const owner = idOwners(file.design).find(({ id, type }) => id === body.id && type !== body.type);
+      if (owner) throw new Problem('bad-request', `This id belongs to ${owner.words}.`);
       const others = documentsOf(file.design);
-      if (others.some(({ id, type }) => id === body.id && type !== body.type))
-        throw new Problem('bad-request', 'This id belongs to something of another kind.');
       if (
         others.some(
           ({ id, type, label }) =>

@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
+import { documentProblems } from '@heathridge/core/documents';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
 import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
@@ -8,7 +9,7 @@ import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
-import { DesignMoved, RequestReused, saveRows, type SaveResult } from '../rows/save';
+import { BadSave, DesignMoved, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { readRow } from '../rows/window';
 import type { OpenFile } from '../store/files';
@@ -69,6 +70,7 @@ function saved(file: OpenFile, request: SaveRequest, viewer: Viewer, { clock }: 
   } catch (error) {
     if (error instanceof RequestReused)
       throw new Problem('bad-request', 'This save was sent under the name of another one.');
+    if (error instanceof BadSave) throw new Problem('bad-request', error.message);
     throw error;
   }
   if (result.ok) return { saved: result.saved };
@@ -160,6 +162,8 @@ export function rowRoutes(router: Router): void {
     body: v.object({ form: Form, key: v.nullable(Key) }),
     handler: ({ file, viewer, body, reply }) => {
       const table = tableAt(file, body.form.table);
+      const [problem] = documentProblems(file.design, body.form);
+      if (problem !== undefined) throw new Problem('design-invalid', problem);
       const first = JSON.parse(
         readList(file.reader, file.design, viewer, table, { search: '', after: null, limit: 1 }),
       ) as { key: RowKey }[];

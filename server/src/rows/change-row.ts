@@ -33,7 +33,7 @@ import { shownForRow } from './unsaved-row';
 type Of<Op extends RowChange['op']> = Extract<RowChange, { op: Op }>;
 type Refusal = Pick<RowError, 'field' | 'rule' | 'message'> & { readonly theirs?: Value };
 
-const refused = (
+const refusedBy = (
   { change, index }: Placed,
   problems: readonly Refusal[],
 ): { readonly errors: readonly RowError[] } => ({
@@ -51,7 +51,7 @@ const plain = (message: string, field: string | null = null): Refusal => ({ fiel
 export function changeRow(saving: Saving, placed: Placed): Outcome {
   const { change } = placed;
   const table = saving.design.tables.find(({ id }) => id === change.table);
-  if (!table) return refused(placed, [plain('This table is no longer there.')]);
+  if (!table) return refusedBy(placed, [plain('This table is no longer there.')]);
   switch (change.op) {
     case 'insert':
       return insertRow(saving, table, { ...placed, change });
@@ -77,11 +77,11 @@ function attempted(saving: Saving, table: Table, placed: Placed, row: Row, work:
   } catch (error) {
     if (!isConstraintError(error)) throw error;
     const { broken, ...mapped } = engineError(saving.design, table, error as Error);
-    if (!broken) return refused(placed, [mapped]);
+    if (!broken) return refusedBy(placed, [mapped]);
     const own = broken.table.id === table.id;
     const values = own ? new Map(Object.entries(row)) : new Map<string, Value>();
     const checking = own ? checkingFor(saving, table, row, {}) : saving;
-    return refused(placed, [
+    return refusedBy(placed, [
       { ...mapped, message: ruleMessage(saving.design, broken.table, broken.rule, values, checking) },
     ]);
   }
@@ -89,7 +89,7 @@ function attempted(saving: Saving, table: Table, placed: Placed, row: Row, work:
 
 /** The values of a change with the keys of rows added before it, texts composed; or why they cannot be taken. */
 function given(
-  { keys }: Saving,
+  { keys, refused }: Saving,
   table: Table,
   change: Of<'insert'> | Of<'update'>,
 ): { readonly values: Row } | { readonly refusals: readonly Refusal[] } {
@@ -103,8 +103,9 @@ function given(
     }
     if (value !== null && typeof value === 'object') {
       const parent = keys.get(value.temp);
-      // Its parent was refused: that error says all there is to say.
-      if (!parent) return { refusals: [] };
+      // Where its parent was refused that error says all there is to say.
+      if (!parent && refused.has(value.temp)) return { refusals: [] };
+      if (!parent) return { refusals: [plain(`${field.label} names a row that is not in this save.`, id)] };
       values[id] = parent[0] ?? null;
     } else
       values[id] =
@@ -119,7 +120,7 @@ function insertRow(saving: Saving, table: Table, placed: Placed<Of<'insert'>>): 
   const { change, index } = placed;
   const { db, design, keys } = saving;
   const taken = given(saving, table, change);
-  if ('refusals' in taken) return refused(placed, taken.refusals);
+  if ('refusals' in taken) return refusedBy(placed, taken.refusals);
   const { values } = taken;
   const { fields, list } = columnsOf(table);
   const row: Row = {
@@ -132,10 +133,10 @@ function insertRow(saving: Saving, table: Table, placed: Placed<Of<'insert'>>): 
     ...stamps(saving, table, ['createdAt', 'createdBy', 'changedAt', 'changedBy']),
   };
   const problems = checkRow(design, table, row, checkingFor(saving, table, row, { isNew: true }));
-  if (problems.length > 0) return refused(placed, problems);
+  if (problems.length > 0) return refusedBy(placed, problems);
   return attempted(saving, table, placed, row, () => {
     const lost = missingParent(saving, table, row, row);
-    if (lost) return refused(placed, [lost]);
+    if (lost) return refusedBy(placed, [lost]);
     const places = fields.map(() => '?').join(', ');
     const sql = `INSERT INTO ${sqlName(table.name)} (${list}) VALUES (${places}) RETURNING ${list}`;
     const [cells] = prepared(db, sql).all(
@@ -158,7 +159,7 @@ function found(
   const key = checkKey(saving.design, table, placed.change.key);
   const row = key && currentRow(saving, table, key);
   if (!key || !row)
-    return refused(placed, [
+    return refusedBy(placed, [
       plain(`This ${table.label.toLowerCase()} is no longer there: somebody has deleted it.`),
     ]);
   return { key, row };
@@ -168,13 +169,13 @@ function updateRow(saving: Saving, table: Table, placed: Placed<Of<'update'>>): 
   const { change, index } = placed;
   const { db, design } = saving;
   const taken = given(saving, table, change);
-  if ('refusals' in taken) return refused(placed, taken.refusals);
+  if ('refusals' in taken) return refusedBy(placed, taken.refusals);
   const now = found(saving, table, placed);
   if ('errors' in now) return now;
   const { key, row } = now;
   const { changes, clashes } = mergeEdit(row, change.was, taken.values);
   if (clashes.length > 0)
-    return refused(
+    return refusedBy(
       placed,
       clashes.map((id) => ({
         ...plain(`Somebody else has changed ${fieldOf(table, id)!.label} meanwhile.`, id),
@@ -185,10 +186,10 @@ function updateRow(saving: Saving, table: Table, placed: Placed<Of<'update'>>): 
   Object.assign(changes, stamps(saving, table, ['changedAt', 'changedBy']));
   const merged: Row = { ...row, ...changes };
   const problems = checkRow(design, table, merged, checkingFor(saving, table, merged, { was: row }));
-  if (problems.length > 0) return refused(placed, problems);
+  if (problems.length > 0) return refusedBy(placed, problems);
   return attempted(saving, table, placed, merged, () => {
     const lost = missingParent(saving, table, changes, merged);
-    if (lost) return refused(placed, [lost]);
+    if (lost) return refusedBy(placed, [lost]);
     if (changesKey(table, changes)) rememberRekeyed(saving, table, row, merged);
     const set = columnsOf(table).fields.filter(({ id }) => id in changes);
     const sql = `UPDATE ${sqlName(table.name)} SET ${set.map(({ name }) => `${sqlName(name)} = ?`).join(', ')} WHERE ${keyCondition(table)}`;

@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto';
-import type { RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
+import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import type { Clock } from '../clock';
 import { assertWritable, storedVersion, type OpenFile } from '../store/files';
 import { inTransaction, prepared } from '../store/statements';
 import { changeRow } from './change-row';
-import type { Saving } from './saving';
+import type { Placed, Saving } from './saving';
 
 export type SaveResult =
   | { readonly ok: true; readonly saved: readonly SavedRow[] }
@@ -22,6 +22,9 @@ export interface Saver {
   readonly name: string;
 }
 
+/** A save that cannot be made, whatever the file holds. */
+export class BadSave extends Error {}
+
 /** The design of the file is another than the one a save was checked by: it must be read again. */
 export class DesignMoved extends Error {}
 
@@ -31,8 +34,8 @@ export class RequestReused extends Error {}
 /**
  * Makes row changes in one short transaction: check in the core, write, history, commit. All stand or
  * none does; what was refused comes back beside its field, with nothing changed. A save that has a name is
- * made once: sent again, it is answered as it was. Throws RequestReused when that name stands for another, and
- * DesignMoved when the file has another design than was read of it.
+ * made once: sent again, it is answered as it was. Throws RequestReused when that name stands for another, DesignMoved
+ * when the file has another design than was read of it.
  */
 export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock: Clock): SaveResult {
   const { design, writer: db } = file;
@@ -53,15 +56,21 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
         today: clock.today(design.settings.timeZone),
         entry: opened(file, now, by.name, name, digest),
         keys: new Map(),
+        refused: new Set(),
       };
       const errors: RowError[] = [];
       const done: SavedRow[] = [];
-      request.changes.forEach((change, index) => {
-        const result = changeRow(saving, { change, index });
-        if ('errors' in result) errors.push(...result.errors);
-        else done.push(result);
-      });
+      for (const placed of parentsFirst(request.changes)) {
+        const result = changeRow(saving, placed);
+        if (!('errors' in result)) done.push(result);
+        else {
+          errors.push(...result.errors);
+          if (placed.change.op === 'insert' && placed.change.temp !== undefined)
+            saving.refused.add(placed.change.temp);
+        }
+      }
       if (errors.length > 0) throw new Refused(errors);
+      done.sort((a, b) => a.change - b.change);
       if (name)
         prepared(db, 'UPDATE hr_log SET answer = ? WHERE id = ?').run(JSON.stringify(done), saving.entry);
       return done;
@@ -71,6 +80,33 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
     if (error instanceof Refused) return { ok: false, errors: error.errors };
     throw error;
   }
+}
+
+/** The changes of a save, each row that is added behind those it leads to, in whatever order they were sent. */
+function parentsFirst(changes: readonly RowChange[]): Placed[] {
+  const places = new Map<string, number>();
+  changes.forEach((change, i) => {
+    if (change.op !== 'insert' || change.temp === undefined) return;
+    if (places.has(change.temp)) throw new BadSave('Two rows of this save have one name.');
+    places.set(change.temp, i);
+  });
+  const ordered: Placed[] = [];
+  const state = new Map<number, 'begun' | 'done'>();
+  const visit = (index: number): void => {
+    if (state.get(index) === 'done') return;
+    if (state.get(index) === 'begun') throw new BadSave('Rows of this save lead to one another in a circle.');
+    state.set(index, 'begun');
+    const change = changes[index]!;
+    if (change.op !== 'delete')
+      for (const value of Object.values(change.values)) {
+        const place = typeof value === 'object' && value !== null ? places.get(value.temp) : undefined;
+        if (place !== undefined) visit(place);
+      }
+    state.set(index, 'done');
+    ordered.push({ change, index });
+  };
+  changes.forEach((_, index) => visit(index));
+  return ordered;
 }
 
 /** What a save of this name was answered, if it was made already. */

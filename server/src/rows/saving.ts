@@ -19,6 +19,8 @@ export interface Saving extends Moment {
   readonly entry: number;
   /** Keys of the rows that it has added, by the name they were added under. */
   readonly keys: Map<string, RowKey>;
+  /** The names of rows that it was to add and that were refused. */
+  readonly refused: Set<string>;
 }
 
 /** A change and its place in the save. */

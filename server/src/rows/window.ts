@@ -188,7 +188,8 @@ export function searchSql(
   shows = displayOf(table),
 ): string | null {
   const words = search
-    .split(/\s+/)
+    // No text of a file holds a NUL.
+    .split(/[\s\0]+/)
     .filter((word) => word !== '')
     .slice(0, 8);
   if (words.length === 0) return null;
