@@ -34,8 +34,7 @@ export function soundnessChecks(design: Design): RowCheck[] {
     ): void => {
       const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
       const key = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`).join(', ');
-      // A value that is no text cannot be read as one.
-      const value = fields[0] && sort !== 'text' ? `t.${sqlName(fields[0].name)}` : 'NULL';
+      const value = fields[0] ? `t.${sqlName(fields[0].name)}` : 'NULL';
       checks.push({
         table: table.id,
         field: fields.length === 1 ? fields[0]!.id : null,

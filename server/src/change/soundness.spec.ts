@@ -64,4 +64,40 @@ describe('is everything sound?', () => {
     const { body } = await office.call('POST', 'sound/repair', {});
     expect(body.missing).toEqual([]);
   });
+
+  it('shows texts that are none, to be written anew', async () => {
+    const { writer } = office.app.context.files.get(office.file);
+    writer.exec(`DROP TRIGGER "player texts update";
+      UPDATE player SET surname = CAST(x'436166e9' AS TEXT) WHERE number = 1`);
+    const { findings } = await ask();
+    const text = findings.find(({ sort }: { sort: string }) => sort === 'text');
+    expect(text).toEqual(jasmine.objectContaining({ table: 't_player', field: 'f_playerSurname', count: 1 }));
+    const { body } = await office.call('POST', 'sound/found', { number: text.number, offset: 0 });
+    expect(body.rows[0].key).toEqual([1]);
+    expect(body.rows[0].value).toBe('Caf\ufffd');
+    await office.call('POST', 'sound/repair', {});
+    const mended = await office.save({
+      op: 'update',
+      table: 't_player',
+      key: [1],
+      values: { f_playerSurname: 'Café' },
+      was: { f_playerSurname: 'Caf\ufffd' },
+    });
+    expect(mended.status).withContext(JSON.stringify(mended.body)).toBe(200);
+    expect(await ask()).toEqual({ findings: [], missing: [], damage: [] });
+  });
+
+  it('sees an order that is not that of the rows, and puts them in order again', async () => {
+    const { writer } = office.app.context.files.get(office.file);
+    const [[table]] = writer
+      .prepare(
+        "SELECT name FROM sqlite_schema WHERE type = 'table' AND name LIKE 'hr!_order!_%' ESCAPE '!' LIMIT 1",
+      )
+      .raw()
+      .all() as [[string]];
+    writer.exec(`UPDATE "${table}" SET o = o || 'x'`);
+    expect((await ask()).missing).toEqual([jasmine.stringMatching(/is not in the right order any more/)]);
+    const { body } = await office.call('POST', 'sound/repair', {});
+    expect(body).toEqual({ findings: [], missing: [], damage: [] });
+  });
 });

@@ -40,8 +40,7 @@ export function soundnessRoutes(router: Router): void {
     handler: async ({ context, file, body, gone }) => {
       const { design } = file;
       const check = soundnessChecks(design)[body.number];
-      // What is no text cannot be read as one, and so not be shown.
-      if (!check || check.sort === 'text') return { rows: [] };
+      if (!check) return { rows: [] };
       const found = await context.jobs.run(
         file.path,
         { task: 'unsound', design, ...body },

@@ -41,20 +41,16 @@ import { FileStore } from '../file/file.store';
                 >: {{ finding.count.toLocaleString('en-GB') }} {{ finding.count === 1 ? 'row' : 'rows' }}.
                 {{ finding.message }}</span
               >
-              @if (finding.sort === 'text') {
-                <span class="soft small">Write them anew with the tool that put them there.</span>
-              } @else {
-                <button class="btn small" type="button" (click)="mend(finding)">
-                  {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
-                </button>
-              }
+              <button class="btn small" type="button" (click)="mend(finding)">
+                {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
+              </button>
             </div>
           }
           @for (text of sound.missing; track text) {
             <p class="line row"><mat-icon class="gorse" svgIcon="warning" />{{ text }}</p>
           }
           @if (sound.missing.length > 0) {
-            <button class="btn repair" type="button" (click)="repair()">Put the rules in place again</button>
+            <button class="btn repair" type="button" (click)="repair()">Put this in place again</button>
           }
           @for (text of sound.damage; track text) {
             <p class="line row"><mat-icon class="rust" svgIcon="error" />{{ text }}</p>
