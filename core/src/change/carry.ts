@@ -190,7 +190,7 @@ export class Carrier {
    * The condition for rows `t` whose value was there and could not be read, given SQL for the old value and
    * the new one; null when no row can be such.
    */
-  unread(_table: Table, was: string, now: string): string | null {
+  unread(_table: Table, _field: Field, was: string, now: string): string | null {
     return `${was} IS NOT NULL AND ${now} IS NULL`;
   }
 
@@ -327,7 +327,7 @@ export class Carrier {
 }
 
 /** The text before or behind the first separator, without blanks around it; empty becomes NULL. */
-function partSql(field: Field, source: { readonly separator: string; readonly part: 0 | 1 }): string {
+export function partSql(field: Field, source: { readonly separator: string; readonly part: 0 | 1 }): string {
   const own = sqlName(field.name);
   const separator = sqlText(source.separator);
   const at = `instr(${own}, ${separator})`;
@@ -338,7 +338,8 @@ function partSql(field: Field, source: { readonly separator: string; readonly pa
   return `nullif(trim(${part}), '')`;
 }
 
-function mergedSql(
+/** Two texts with a separator between them, where both are there. */
+export function mergedSql(
   old: Table,
   { fields, separator }: { readonly fields: readonly [string, string]; readonly separator: string },
 ): string {

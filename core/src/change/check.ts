@@ -349,7 +349,7 @@ function fieldChecks(
   const converts = source !== undefined && how === 'map';
   const unread =
     converts && convert?.otherwise !== 'empty'
-      ? carrier.unread(table, `t.${sqlName(wasName(field))}`, c)
+      ? carrier.unread(table, field, `t.${sqlName(wasName(field))}`, c)
       : null;
   if (unread !== null)
     ask(

@@ -8,7 +8,7 @@ import {
   type Field,
   type Table,
 } from '../design';
-import { Carrier, type KeyPlan, type MapPlan } from './carry';
+import { Carrier, mergedSql, partSql, type KeyPlan, type MapPlan } from './carry';
 import { evolve, type Change } from './changes';
 
 /** A draft that was applied, with the design before and after it. */
@@ -74,9 +74,10 @@ export function tablesRekeyed(applied: Applied): Table[] {
 }
 
 /**
- * Carries rows back to the design before a draft: values that the draft left alone are taken as they are
- * now; what it dropped or changed is taken from the safe copy, except in rows that somebody has written
- * since, where the value of today is converted back.
+ * Carries rows back to the design before a draft, field by field: values that the draft left alone are taken as
+ * they are now; what it dropped or changed is taken from the safe copy, except where somebody has written
+ * that field since. There the value of today is converted back: parts are joined again, what was joined is
+ * parted. Rows that were added since have no other value than that.
  */
 export class UndoCarrier extends Carrier {
   private readonly forward: Carrier;
@@ -102,19 +103,54 @@ export class UndoCarrier extends Carrier {
     const copied = `${COPY}.${sqlName(this.copied(table).name)}`;
     const before = `(SELECT w.${sqlName(field.name)} FROM ${copied} AS w WHERE ${match})`;
     if (!written) return before;
-    return `CASE WHEN ${this.since(table, table.key.map(own))} THEN ${super.value(old, table, field)} ELSE ${before} END`;
+    const now = this.cameOf(table, field);
+    const today = now ? now.value(old) : super.value(old, table, field);
+    const since = this.since(table, table.key.map(own), now?.fields ?? [field.id]);
+    return `CASE WHEN ${since} THEN ${today} ELSE ${before} END`;
   }
 
-  /** The condition for rows that somebody has written since, given SQL for their key. */
-  private since(table: Table, key: readonly string[]): string {
-    return `EXISTS (SELECT 1 FROM hr_history AS h WHERE h.id > ${this.written.mark} AND h.table_id = '${table.id}' AND h.key = json_array(${key.join(', ')}))`;
+  /** The fields that the draft made of one by splitting it, or by joining it with another; null where it did neither. */
+  private cameOf(
+    table: Table,
+    field: Field,
+  ): { readonly fields: readonly string[]; readonly value: (old: Table) => string } | null {
+    const { carry, design } = this.forward.evolved;
+    const next = design.tables.find(({ id }) => id === table.id);
+    const made = (next?.fields ?? []).flatMap(({ id }) => {
+      const source = carry[id];
+      return source ? [{ id, source }] : [];
+    });
+    const parts = made.flatMap(({ id, source }) =>
+      source.from === 'part' && source.field === field.id ? [{ id, ...source }] : [],
+    );
+    const [first, second] = [parts.find(({ part }) => part === 0), parts.find(({ part }) => part === 1)];
+    if (first && second) {
+      const { separator } = first;
+      const fields = [first.id, second.id] as const;
+      return { fields, value: (old) => mergedSql(old, { fields, separator }) };
+    }
+    for (const { id, source } of made)
+      if (source.from === 'parts' && source.fields.includes(field.id)) {
+        const part = source.fields[0] === field.id ? 0 : 1;
+        const { separator } = source;
+        return { fields: [id], value: (old) => partSql(fieldOf(old, id)!, { separator, part }) };
+      }
+    return null;
+  }
+
+  /** The condition for rows in which somebody has written any of these fields since, or that were added since, given SQL for their key. */
+  private since(table: Table, key: readonly string[], fields: readonly string[]): string {
+    const changed = fields
+      .map((id) => `h.before ->> '$."${id}"' IS NOT h.after ->> '$."${id}"'`)
+      .join(' OR ');
+    return `EXISTS (SELECT 1 FROM hr_history AS h WHERE h.id > ${this.written.mark} AND h.table_id = '${table.id}' AND h.key = json_array(${key.join(', ')}) AND (h.op <> 'update' OR ${changed}))`;
   }
 
   /** Only what was written since is converted back, so only that can fail to be. */
-  override unread(table: Table, was: string, now: string): string | null {
+  override unread(table: Table, field: Field, was: string, now: string): string | null {
     if (!this.written.tables.has(table.id)) return null;
     const key = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`);
-    return `${was} IS NOT NULL AND ${now} IS NULL AND ${this.since(table, key)}`;
+    return `${was} IS NOT NULL AND ${now} IS NULL AND ${this.since(table, key, [field.id])}`;
   }
 
   /** Only rows that somebody has written since need their values converted back. */
