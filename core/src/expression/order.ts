@@ -56,39 +56,41 @@ function read(): Map<string, string> {
   return map;
 }
 
-const SORTED = read();
-
 const isControl = (letter: string): boolean => letter < ' ' || (letter >= '\u007f' && letter < '\u00a0');
 
-const sortedLetter = (letter: string): string => {
-  const folded = fold(letter);
-  return SORTED.get(letter) ?? SORTED.get(folded) ?? folded;
-};
+let known: ReadonlyMap<string, OrderedLetter> | null = null;
 
-/** Every letter that is ordered otherwise than by its own code point. */
-export const ORDERED_LETTERS: readonly OrderedLetter[] = [
-  ...new Set([...SORTED.keys(), ...FOLD_LETTERS.keys()]),
-].map((letter) => ({
-  letter,
-  folded: isControl(letter) ? '' : fold(letter),
-  sorted: sortedLetter(letter),
-}));
-
-const ORDERED = new Map(ORDERED_LETTERS.map((entry) => [entry.letter, entry]));
+/** Every letter that is ordered otherwise than by its own code point: read when it is first asked for. */
+function orderedLetters(): ReadonlyMap<string, OrderedLetter> {
+  if (known) return known;
+  const sorted = read();
+  const letters = new Map<string, OrderedLetter>();
+  for (const letter of [...sorted.keys(), ...FOLD_LETTERS.keys()]) {
+    const folded = fold(letter);
+    letters.set(letter, {
+      letter,
+      folded: isControl(letter) ? '' : folded,
+      sorted: sorted.get(letter) ?? sorted.get(folded) ?? folded,
+    });
+  }
+  known = letters;
+  return letters;
+}
 
 /** The key of a text, see above: compared code point by code point it gives the order of the texts. */
 export function orderKey(text: string): string {
+  const letters = orderedLetters();
   let folded = '';
   let sorted = '';
   for (const char of Array.from(text).slice(0, ORDERED_CHARS)) {
-    const entry = ORDERED.get(char);
+    const entry = letters.get(char);
     folded += entry?.folded ?? fold(char);
     sorted += entry?.sorted ?? fold(char);
   }
   return sorted === folded ? sorted : `${sorted}${BETWEEN}${folded}`;
 }
 
-/** The table of a file that tells `orderKeySql` of letters beyond ASCII, with {@link ORDERED_LETTERS}. */
+/** The table of a file that tells `orderKeySql` of letters beyond ASCII, with {@link orderedLetters}. */
 const LETTER_TABLE = 'hr_letter';
 
 /** What the engine's own function for lower case brings into a key as it is. */
@@ -115,5 +117,7 @@ export function orderKeySql(value: string): string {
 /** Fills the table of letters of a file. */
 export const fillLetters = (): string =>
   `INSERT INTO ${LETTER_TABLE} (letter, folded, sorted) SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(${sqlText(
-    JSON.stringify(ORDERED_LETTERS.map(({ letter, folded, sorted }) => [letter, folded, sorted])),
+    JSON.stringify(
+      [...orderedLetters().values()].map(({ letter, folded, sorted }) => [letter, folded, sorted]),
+    ),
   )})`;

@@ -1,5 +1,6 @@
 import { idOwners } from '@heathridge/core/design';
 import { Office } from '../testing/office';
+import { QUERY } from '../testing/routes';
 
 describe('the id of a document that is saved', () => {
   let office: Office;
@@ -12,18 +13,7 @@ describe('the id of a document that is saved', () => {
     const before = office.design;
     for (const { id, type } of owners) {
       if (type === 'query') continue;
-      const document = {
-        type: 'query',
-        id,
-        label: 'Another',
-        from: 't_school',
-        with: [],
-        where: [],
-        columns: [],
-        group: null,
-        sort: [],
-        first: 1,
-      };
+      const document = { ...QUERY, id };
       const { status, body } = await office.put(document);
       expect(status).withContext(`${type} ${id}`).toBe(400);
       expect(body.detail).withContext(id).toContain('This id belongs to');

@@ -1,4 +1,5 @@
 import { Office } from '../testing/office';
+import { QUERY } from '../testing/routes';
 import type { Answer } from '../testing/office';
 
 /** What people or programs may send and nobody foresaw is answered in words, never as our own defect. */
@@ -7,18 +8,7 @@ describe('what does not fit', () => {
   beforeAll(async () => (office = await Office.open()));
   afterAll(() => office.close());
 
-  const query = {
-    type: 'query',
-    id: 'q_new',
-    label: 'New',
-    from: 't_hire',
-    with: [],
-    where: [],
-    columns: [],
-    group: null,
-    sort: [],
-    first: 1,
-  };
+  const query = { ...QUERY, from: 't_hire' };
   const refused = (answer: Answer, status: number, words: RegExp): void => {
     expect(answer.status).withContext(JSON.stringify(answer.body)).toBe(status);
     expect(answer.body.detail).toMatch(words);

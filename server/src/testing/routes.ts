@@ -1,6 +1,7 @@
 import type { Answer, Office } from './office';
 
-const QUERY = {
+/** A query that asks for one row and nothing else. */
+export const QUERY = {
   type: 'query',
   id: 'q_new',
   label: 'New',
