@@ -3,6 +3,7 @@ import { Problem } from '../problem';
 
 /** What a schema makes of a value. Throws a `bad-request` problem that names each place at fault. */
 export function valid<S extends v.GenericSchema>(schema: S, value: unknown): v.InferOutput<S> {
+  if (isInfinite(value)) throw new Problem('bad-request', 'A number in this request is too large.');
   const result = v.safeParse(schema, value);
   if (result.success) return result.output;
   const issues = result.issues
@@ -12,4 +13,11 @@ export function valid<S extends v.GenericSchema>(schema: S, value: unknown): v.I
   throw new Problem('bad-request', first.path ? `${first.path}: ${first.message}` : first.message, {
     issues,
   });
+}
+
+/** JSON has no infinite numbers, but `1e999` is read as one: no arithmetic of ours means to meet it. */
+function isInfinite(value: unknown): boolean {
+  if (typeof value === 'number') return !Number.isFinite(value);
+  if (typeof value !== 'object' || value === null) return false;
+  return Object.values(value).some(isInfinite);
 }

@@ -46,6 +46,22 @@ describe('what does not fit', () => {
     }
   });
 
+  it('is no number without an end, wherever one stands', async () => {
+    const drawing = '{"title":"x","commands":[1e9999]}';
+    const bodies: Readonly<Record<string, string>> = {
+      'map/pdf': `{"drawing":${drawing},"width":1e9999,"height":1e9999}`,
+      'tables/t_school/window': '{"start":1e9999,"limit":1}',
+      rows: '{"changes":[{"op":"delete","table":"t_school","key":[-1e9999]}]}',
+      'query/run': JSON.stringify({ query }).replace('"first":1', '"first":1e9999'),
+      'draft/check': '{"base":1e9999,"changes":[]}',
+    };
+    for (const [url, body] of Object.entries(bodies)) {
+      const json = { 'content-type': 'application/json' };
+      const answer = await office.call('POST', url, body, 'builder', json);
+      refused(answer, 400, /too large/);
+    }
+  });
+
   describe('in a save with rows that are added together', () => {
     const hire = (temp: string, place = 0) => ({
       op: 'insert',
