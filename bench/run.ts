@@ -59,7 +59,9 @@ const OVERDUE: Query = {
 
 type Caller = (method: 'GET' | 'POST', url: string, body?: unknown) => Promise<string>;
 
-/** Calls over kept connections with as little of its own as can be: what a caller costs is not the server's. */
+/**
+ * Calls over kept connections with as little of its own as can be: what a caller costs is not the server's.
+ */
 function caller(origin: string, cookie: string): Caller {
   const agent = new Agent({ keepAlive: true });
   return (method, url, body) =>
@@ -83,7 +85,9 @@ function caller(origin: string, cookie: string): Caller {
     });
 }
 
-/** What a call costs before and after its work: a route of ours that does nothing, beside one of bare Fastify. */
+/**
+ * What a call costs before and after its work: a route of ours that does nothing, beside one of bare Fastify.
+ */
 async function emptyRoute(call: Caller, ours: string): Promise<Figure> {
   const bare = Fastify();
   bare.get('/', () => ({ progress: null }));

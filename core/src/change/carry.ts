@@ -52,8 +52,8 @@ const TEXTS = new Set<FieldType['kind']>(['text', 'longText', 'choice']);
 export type Conversion = 'same' | 'scale' | 'map' | 'none' | 'given' | 'frozen';
 
 /**
- * How the values of a field get from one type to another: as they are, scaled, read one by one, not at
- * all (into a field that is worked out), given by the file (a running number), or worked out for the last time.
+ * How the values of a field get from one type to another: as they are, scaled, read one by one, not at all
+ * (into a field that is worked out), given by the file (a running number), or worked out for the last time.
  */
 export function conversion(
   before: Design,

@@ -352,8 +352,9 @@ describe('no two alike in several fields', () => {
 
 /**
  * The procedure of SQLite's documentation for changes that ALTER TABLE cannot make (lang_altertable, "Making
- * Other Kinds Of Table Schema Changes", twelve steps; the order from memory). Steps 1, 2 and 10 to 12 (foreign
- * keys off, the transaction, foreign_key_check, commit, foreign keys on) stand around these in the server.
+ * Other Kinds Of Table Schema Changes", twelve steps; the order from memory). Steps 1, 2 and 10 to 12
+ * (foreign keys off, the transaction, foreign_key_check, commit, foreign keys on) stand around these in the
+ * server.
  */
 describe('the twelve-step change of a table', () => {
   const change: Change = {

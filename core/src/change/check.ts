@@ -36,7 +36,9 @@ export interface RowCheck {
   readonly fields: readonly string[];
   /** One number: how many rows. */
   readonly count: string;
-  /** Some of them (`?1` many, `?2` passed over): the key (as a JSON array) and the value as it is kept now. */
+  /**
+   * Some of them (`?1` many, `?2` passed over): the key (as a JSON array) and the value as it is kept now.
+   */
   readonly sample: string;
 }
 

@@ -79,7 +79,10 @@ function without(design: Design, id: string, gone: ReadonlySet<string>): Design 
   );
 }
 
-/** What builds on a document follows it: it loses the parts that the document loses, and goes where it needs it whole. */
+/**
+ * What builds on a document follows it: it loses the parts that the document loses, and goes where it needs
+ * it whole.
+ */
 function withoutInDocument(design: Design, document: DesignDocument, gone: ReadonlySet<string>): Design {
   const next = sortOf(document).without(document, gone);
   const left = changed(design, document.id, <T>() => next as T | null);

@@ -42,8 +42,8 @@ export const orderParts = (design: Design, table: Table): OrderPart[] =>
   });
 
 /**
- * The bodies of the triggers that keep order keys in step with the rows. A row that REPLACE takes away leaves its
- * keys behind: they lead to no row, and a row that comes with the same key puts its own in their place.
+ * The bodies of the triggers that keep order keys in step with the rows. A row that REPLACE takes away leaves
+ * its keys behind: they lead to no row, and a row that comes with the same key puts its own in their place.
  */
 export function orderBodies(
   design: Design,

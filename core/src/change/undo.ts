@@ -74,8 +74,8 @@ export function tablesRekeyed(applied: Applied): Table[] {
 }
 
 /**
- * Carries rows back to the design before a draft, field by field: values that the draft left alone are taken as
- * they are now; what it dropped or changed is taken from the safe copy, except where somebody has written
+ * Carries rows back to the design before a draft, field by field: values that the draft left alone are taken
+ * as they are now; what it dropped or changed is taken from the safe copy, except where somebody has written
  * that field since. There the value of today is converted back: parts are joined again, what was joined is
  * parted. Rows that were added since have no other value than that.
  */
@@ -109,7 +109,10 @@ export class UndoCarrier extends Carrier {
     return `CASE WHEN ${since} THEN ${today} ELSE ${before} END`;
   }
 
-  /** The fields that the draft made of one by splitting it, or by joining it with another; null where it did neither. */
+  /**
+   * The fields that the draft made of one by splitting it, or by joining it with another; null where it did
+   * neither.
+   */
   private cameOf(
     table: Table,
     field: Field,
@@ -138,7 +141,10 @@ export class UndoCarrier extends Carrier {
     return null;
   }
 
-  /** The condition for rows in which somebody has written any of these fields since, or that were added since, given SQL for their key. */
+  /**
+   * The condition for rows in which somebody has written any of these fields since, or that were added since,
+   * given SQL for their key.
+   */
   private since(table: Table, key: readonly string[], fields: readonly string[]): string {
     const changed = fields
       .map((id) => `h.before ->> '$."${id}"' IS NOT h.after ->> '$."${id}"'`)

@@ -79,7 +79,10 @@ const KeptDesign = v.object({
   ...Object.fromEntries(LIST_NAMES.map((name) => [name, Documents])),
 });
 
-/** The parts of a design out of its definitions, each sort in the order given. Throws when no settings are there. */
+/**
+ * The parts of a design out of its definitions, each sort in the order given. Throws when no settings are
+ * there.
+ */
 export function designFrom(definitions: readonly Definition[]): Omit<Design, 'version'> {
   const settings = definitions.find((definition) => definition.type === 'settings');
   if (settings?.type !== 'settings') throw new Error('The settings of this file are missing.');

@@ -13,8 +13,8 @@ export interface IdOwner {
 }
 
 /**
- * Everything in a file that has an id. An id belongs to one thing in the whole file: expressions, queries and the file's own
- * constraints name tables, fields, links and rules by it alone.
+ * Everything in a file that has an id. An id belongs to one thing in the whole file: expressions, queries and
+ * the file's own constraints name tables, fields, links and rules by it alone.
  */
 export const idOwners = (design: Omit<Design, 'version'>): IdOwner[] =>
   definitionsOf(design).flatMap((definition): IdOwner[] => {

@@ -18,7 +18,10 @@ export const orderedFields = (design: Design, table: Table): Field[] =>
       (field.indexed || field.noTwoAlike || table.key.includes(field.id)) && isLettered(design, field),
   );
 
-/** The table in which the order keys of a field stand: `k0`, `k1`, … are the key of the row, `o` the order key. */
+/**
+ * The table in which the order keys of a field stand: `k0`, `k1`, … are the key of the row, `o` the order
+ * key.
+ */
 export const orderTable = (field: Field): string => `hr_order_${field.id}`;
 
 /** The columns of a table's key, each with the one that holds it in a table of order keys. */

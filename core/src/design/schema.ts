@@ -346,8 +346,8 @@ export const Settings = v.object({
 
 /**
  * The lists of a design, and of what each consists: the one place that says which types of definition there
- * are. What a new type of document does is asked for by `core/documents`; everything that keeps, sends, compares,
- * changes or names definitions goes through these lists.
+ * are. What a new type of document does is asked for by `core/documents`; everything that keeps, sends,
+ * compares, changes or names definitions goes through these lists.
  */
 export const LISTS = { tables: Table, queries: Query, forms: Form, reports: Report, kept: Kept } as const;
 

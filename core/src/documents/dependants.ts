@@ -21,7 +21,10 @@ export interface Dependant {
   readonly fate: string | null;
 }
 
-/** All that would break or must follow when what these ids stand for (fields, tables, queries) goes or changes. */
+/**
+ * All that would break or must follow when what these ids stand for (fields, tables, queries) goes or
+ * changes.
+ */
 export const dependantsOf = (design: Design, ids: string | ReadonlySet<string>): Dependant[] =>
   found(design, typeof ids === 'string' ? new Set([ids]) : ids, true);
 

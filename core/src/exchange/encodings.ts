@@ -1,6 +1,6 @@
 /**
- * Encodings in which a text that is no UTF-8 can be read, by their names in the WHATWG's Encoding Standard, with names for people. In
- * all of them a byte is a character; which of them was meant only a person can say.
+ * Encodings in which a text that is no UTF-8 can be read, by their names in the WHATWG's Encoding Standard,
+ * with names for people. In all of them a byte is a character; which of them was meant only a person can say.
  */
 export const ENCODINGS = {
   'windows-1252': 'Western European (Windows-1252, Latin-1)',

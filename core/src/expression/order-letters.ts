@@ -1,9 +1,9 @@
 /**
- * The order of letters, from the root collation of the Unicode Common Locale Data Repository (UTS #35, part 5;
- * the weights of UTS #10's first level) as ICU 78 has it, for the scripts that are cased or have accents, and
- * for kana, Hebrew and Arabic; frozen here so that every file is in the same order on every machine. Letters
- * of other scripts are in the order of their code points, which for most of them, Han and Hangul among
- * them, is the order of ICU too.
+ * The order of letters, from the root collation of the Unicode Common Locale Data Repository (UTS #35, part
+ * 5; the weights of UTS #10's first level) as ICU 78 has it, for the scripts that are cased or have accents,
+ * and for kana, Hebrew and Arabic; frozen here so that every file is in the same order on every machine.
+ * Letters of other scripts are in the order of their code points, which for most of them, Han and Hangul
+ * among them, is the order of ICU too.
  */
 /**
  * Letters that are ordered as others are: `target=letters`, all in hexadecimal runs (`/2`: every other one).

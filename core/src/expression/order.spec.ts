@@ -2,9 +2,9 @@ import { compareText } from './fold';
 import { orderKey } from './order';
 
 /**
- * The independent judge is ICU itself, through ECMA-402's `Intl.Collator` (ISO/IEC 14651, UTS #10 with the root of CLDR):
- * the keys must put texts where it puts them. Letters are those of living alphabets, so that no
- * version of ICU that a browser may bring differs in them.
+ * The independent judge is ICU itself, through ECMA-402's `Intl.Collator` (ISO/IEC 14651, UTS #10 with the
+ * root of CLDR): the keys must put texts where it puts them. Letters are those of living alphabets, so that
+ * no version of ICU that a browser may bring differs in them.
  */
 describe('the order of texts', () => {
   const compare = (a: string, b: string): number => Math.sign(compareText(orderKey(a), orderKey(b)));

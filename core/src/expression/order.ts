@@ -5,9 +5,9 @@ import { sqlText } from './sql-text';
 
 /**
  * The order in which texts are shown: that of a dictionary, alike on every machine. Blanks and signs come
- * before digits, digits before letters; accents and upper case count only between texts that are
- * otherwise alike: accents then decide, case does not. It is the root order of Unicode's collation algorithm (UTS #10) but
- * for signs among themselves, which are in the order of their code points.
+ * before digits, digits before letters; accents and upper case count only between texts that are otherwise
+ * alike: accents then decide, case does not. It is the root order of Unicode's collation algorithm (UTS #10)
+ * but for signs among themselves, which are in the order of their code points.
  *
  * The engine cannot be taught an order of its own by the driver, so it is brought into a key, whose order as
  * plain text is the one that is meant: the letters alone, then, where they differ, the letters with their

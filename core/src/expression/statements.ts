@@ -7,8 +7,8 @@ interface SqlToken {
 const CLOSING: Readonly<Record<string, string>> = { "'": "'", '"': '"', '`': '`', '[': ']' };
 
 /**
- * The tokens of a text of SQL as the engine reads it (its "Tokenizer" and `sqlite3_complete`, public domain); null when a
- * string or a comment in it has no end: what stands behind it would then be taken into it.
+ * The tokens of a text of SQL as the engine reads it (its "Tokenizer" and `sqlite3_complete`, public domain);
+ * null when a string or a comment in it has no end: what stands behind it would then be taken into it.
  */
 function sqlTokens(sql: string): SqlToken[] | null {
   const tokens: SqlToken[] = [];
@@ -52,12 +52,15 @@ const isWord = (token: SqlToken | undefined, ...words: readonly string[]): boole
 
 const isSemicolon = (token: SqlToken | undefined): boolean => token?.sort === 'sign' && token.text === ';';
 
-/** What a single statement makes, in a file's schema: `table`, `index`, `trigger`, `view`; null for any other text. */
+/**
+ * What a single statement makes, in a file's schema: `table`, `index`, `trigger`, `view`; null for any other
+ * text.
+ */
 export type Making = 'table' | 'index' | 'trigger' | 'view';
 
 /**
- * What a text of SQL makes, when it is exactly one CREATE statement with nothing behind it; else null. A file's
- * schema can be forged to hold more: nothing of it may be carried out before it has been asked this.
+ * What a text of SQL makes, when it is exactly one CREATE statement with nothing behind it; else null. A
+ * file's schema can be forged to hold more: nothing of it may be carried out before it has been asked this.
  */
 export function making(sql: string): Making | null {
   const tokens = sqlTokens(sql);
@@ -73,7 +76,9 @@ export function making(sql: string): Making | null {
   return behind.every(isSemicolon) && behind.length <= 1 ? what : null;
 }
 
-/** Where a trigger's text is over: behind the first END that stands behind a semicolon; −1 when there is none. */
+/**
+ * Where a trigger's text is over: behind the first END that stands behind a semicolon; −1 when there is none.
+ */
 function endOfTrigger(tokens: readonly SqlToken[]): number {
   const end = tokens.findIndex((token, i) => isWord(token, 'END') && isSemicolon(tokens[i - 1]));
   return end < 0 ? -1 : end + 1;

@@ -141,7 +141,10 @@ export interface AdoptOrder {
   readonly now: string;
 }
 
-/** How taking a file in ended: with what there is to say of it, or with texts of which nobody has said what they are. */
+/**
+ * How taking a file in ended: with what there is to say of it, or with texts of which nobody has said what
+ * they are.
+ */
 export type AdoptResult = { readonly notes: readonly string[] } | { readonly unread: readonly UnreadTexts[] };
 
 /** Whether a file says it is one of ours. Throws an AdoptError when it cannot be read. */
@@ -178,9 +181,10 @@ function reading<T>(path: string, work: (source: Connection) => T): T {
 
 /**
  * Makes a file of Heathridge's form at `path` from a foreign one, which stays as it is: tables, keys, links
- * and rules as far as they can be read, and every row. A file that Heathridge made itself is taken as it
- * stands. Gives what was read otherwise than as it stood. Throws an AdoptError when the file cannot be
- * read, or when rows in it break what it asks of them itself.
+ * and rules as far as they can be read, and every row. A file that says it is Heathridge's own is examined
+ * and kept as it is. Gives what was read otherwise than as it stood, or the texts of which it must first be
+ * said how they are read. Throws an AdoptError when the file cannot be read, or when rows in it break what it
+ * asks of them itself.
  */
 export function adoptFile(path: string, order: AdoptOrder): AdoptResult {
   const { foreign, encoding } = order;
@@ -257,9 +261,9 @@ function adoptForeign(path: string, foreign: string, { by, now }: AdoptOrder): r
 }
 
 /**
- * Looks at a file that says it is ours as closely as at any other, and gives what there is to say of it. Only its definitions
- * are believed, once they are read through their schemas: triggers and views are made anew from them, tables
- * must be theirs, rows are asked. Throws an AdoptError for a file that is not what it says.
+ * Looks at a file that says it is ours as closely as at any other, and gives what there is to say of it. Only
+ * its definitions are believed, once they are read through their schemas: triggers and views are made anew
+ * from them, tables must be theirs, rows are asked. Throws an AdoptError for a file that is not what it says.
  */
 function examined(path: string, copies: string, now: string): readonly string[] {
   const notes = ['This file was made by Heathridge.'];

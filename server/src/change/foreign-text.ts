@@ -114,8 +114,8 @@ function readColumn(db: Connection, { table, name, key }: Column, encoding: Enco
 }
 
 /**
- * Makes a copy in UTF-8 of a file in UTF-16: the engine cannot read two encodings over one connection. Gives false, and makes
- * none, for a file that is in UTF-8 already.
+ * Makes a copy in UTF-8 of a file in UTF-16: the engine cannot read two encodings over one connection. Gives
+ * false, and makes none, for a file that is in UTF-8 already.
  */
 export function copyAsUtf8(from: string, to: string): boolean {
   const source = openForReading(from);

@@ -2,7 +2,10 @@ import { plainField, type FieldType } from '@heathridge/core/design';
 import { Office } from '../testing/office';
 import '../testing/timeouts';
 
-/** Undoing brings back what a draft took away wherever nobody has written that field since, and keeps what was written. */
+/**
+ * Undoing brings back what a draft took away wherever nobody has written that field since, and keeps what was
+ * written.
+ */
 describe('undo, field by field', () => {
   let office: Office;
   beforeEach(async () => (office = await Office.open()));

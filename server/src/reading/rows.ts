@@ -53,8 +53,9 @@ const wholeOrders = new WeakMap<
 >();
 
 /**
- * Whether the order of a large table is to be read from kept order keys. Rows that a tool has added with triggers switched off
- * have none, and must be shown all the same: until the file is mended, keys are then worked out anew.
+ * Whether the order of a large table is to be read from kept order keys. Rows that a tool has added with
+ * triggers switched off have none, and must be shown all the same: until the file is mended, keys are then
+ * worked out anew.
  */
 function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort']): boolean {
   const field = keptOrder(file.design, table, sort);

@@ -43,8 +43,8 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
 }
 
 /**
- * Saves what a viewer may save. Throws `not-allowed` for what she may not, and `rows-refused` with every error
- * beside its field when the save is refused.
+ * Saves what a viewer may save. Throws `not-allowed` for what she may not, and `rows-refused` with every
+ * error beside its field when the save is refused.
  */
 export function save(file: OpenFile, request: SaveRequest, viewer: Viewer, context: Context): unknown {
   try {

@@ -94,7 +94,10 @@ export async function keepAttachment(
   return { id: made!.id, name, type: values.type, size: values.size, preview: picture !== null };
 }
 
-/** Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it herself. */
+/**
+ * Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it
+ * herself.
+ */
 function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean {
   if (viewer.role === 'builder') return true;
   const holds = (table: Table, field: Field): boolean =>

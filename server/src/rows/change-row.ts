@@ -87,7 +87,9 @@ function attempted(saving: Saving, table: Table, placed: Placed, row: Row, work:
   }
 }
 
-/** The values of a change with the keys of rows added before it, texts composed; or why they cannot be taken. */
+/**
+ * The values of a change with the keys of rows added before it, texts composed; or why they cannot be taken.
+ */
 function given(
   { keys, refused }: Saving,
   table: Table,

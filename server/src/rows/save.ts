@@ -32,10 +32,10 @@ export class DesignMoved extends Error {}
 export class RequestReused extends Error {}
 
 /**
- * Makes row changes in one short transaction: check in the core, write, history, commit. All stand or
- * none does; what was refused comes back beside its field, with nothing changed. A save that has a name is
- * made once: sent again, it is answered as it was. Throws RequestReused when that name stands for another, DesignMoved
- * when the file has another design than was read of it.
+ * Makes row changes in one short transaction: check in the core, write, history, commit. All stand or none
+ * does; what was refused comes back beside its field, with nothing changed. A save that has a name is made
+ * once: sent again, it is answered as it was. Throws RequestReused when that name stands for another,
+ * DesignMoved when the file has another design than was read of it.
  */
 export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock: Clock): SaveResult {
   const { design, writer: db } = file;
@@ -82,7 +82,9 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
   }
 }
 
-/** The changes of a save, each row that is added behind those it leads to, in whatever order they were sent. */
+/**
+ * The changes of a save, each row that is added behind those it leads to, in whatever order they were sent.
+ */
 function parentsFirst(changes: readonly RowChange[]): Placed[] {
   const places = new Map<string, number>();
   changes.forEach((change, i) => {

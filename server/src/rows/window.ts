@@ -47,7 +47,10 @@ export interface RowOrder {
   readonly from: string;
   /** The columns of the key, as the order has them. */
   readonly keys: readonly string[];
-  /** True when all run the same way and can be had without working one out for each row: anchors can then be used. */
+  /**
+   * True when all run the same way and can be had without working one out for each row: anchors can then be
+   * used.
+   */
   readonly plain: boolean;
 }
 
@@ -59,9 +62,9 @@ export function keptOrder(design: Design, table: Table, sort: WindowRequest['sor
 }
 
 /**
- * The order asked for, else the table's own, else that of its key. Lookups are ordered by what they show, texts
- * by their letters. `kept` says that the order keys of {@link keptOrder} may be relied on: the order is then
- * that of an index.
+ * The order asked for, else the table's own, else that of its key. Lookups are ordered by what they show,
+ * texts by their letters. `kept` says that the order keys of {@link keptOrder} may be relied on: the order is
+ * then that of an index.
  */
 export function orderOf(design: Design, table: Table, sort: WindowRequest['sort'], kept = false): RowOrder {
   const catalog = catalogOf(design);
@@ -204,7 +207,9 @@ export function searchSql(
   return parts.join(' AND ');
 }
 
-/** The fields that fill the second line of an entry in a record list: the first short ones not shown above. */
+/**
+ * The fields that fill the second line of an entry in a record list: the first short ones not shown above.
+ */
 export function secondLine(design: Design, viewer: Viewer, table: Table): Field[] {
   const display = displayOf(table);
   return visibleFields(design, viewer, table)

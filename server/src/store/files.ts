@@ -53,7 +53,10 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   seen: number;
 }
 
-/** Milliseconds a save waits for another program that is writing: the driver lets nothing else happen meanwhile. */
+/**
+ * Milliseconds a save waits for another program that is writing: the driver lets nothing else happen
+ * meanwhile.
+ */
 const PATIENCE = 250;
 
 /** Changes with every commit of any other connection to the file. */
@@ -88,7 +91,10 @@ export class Files {
     mkdirSync(this.folder, { recursive: true });
   }
 
-  /** Makes a new, empty file. Throws a problem for a name that is empty, too long, taken, or looks like a path. */
+  /**
+   * Makes a new, empty file. Throws a problem for a name that is empty, too long, taken, or looks like a
+   * path.
+   */
   create(name: string, owner: string, timeZone = 'UTC'): string {
     const label = this.freeName(name);
     const id = this.clock.id('f');
@@ -222,7 +228,10 @@ export class Files {
     return opened;
   }
 
-  /** Looks whether the design is still the one that was read: a child of a server that was killed may have changed it since. */
+  /**
+   * Looks whether the design is still the one that was read: a child of a server that was killed may have
+   * changed it since.
+   */
   private upToDate(opened: Opened): OpenFile {
     const now = dataVersion(opened.reader);
     if (now === opened.seen) return opened;
@@ -239,7 +248,9 @@ export class Files {
     return opened.design;
   }
 
-  /** Lets work in a child write to a file while nobody else may. Throws `changing` when another does already. */
+  /**
+   * Lets work in a child write to a file while nobody else may. Throws `changing` when another does already.
+   */
   async whileChanging<T>(id: string, work: () => Promise<T>): Promise<T> {
     this.get(id);
     const opened = this.open.get(id)!;

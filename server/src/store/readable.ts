@@ -11,8 +11,8 @@ const READ_WHOLE = [definition, change, attachment, place];
 const READ_IN_PARTS = [history, log];
 
 /**
- * Looks at our own tables before the first of their texts is read: one whose bytes are no UTF-8, which another tool has left there,
- * would end the whole process. `every` looks at history too. Throws `damaged`.
+ * Looks at our own tables before the first of their texts is read: one whose bytes are no UTF-8, which
+ * another tool has left there, would end the whole process. `every` looks at history too. Throws `damaged`.
  */
 export function assertReadable(db: Connection, every = false): void {
   for (const table of every ? [...READ_WHOLE, ...READ_IN_PARTS] : READ_WHOLE) {

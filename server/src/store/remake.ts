@@ -11,9 +11,10 @@ import type { Connection } from './driver';
 import { inTransaction, only } from './statements';
 
 /**
- * Puts the triggers, the readable views and the order of texts of a design in place again, in one transaction. Rows are not
- * touched. A table with an expression that this version does not take any more keeps what holds it now: it
- * must not keep the whole file from being opened, and the next draft says what is wrong with it.
+ * Puts the triggers, the readable views and the order of texts of a design in place again, in one
+ * transaction. Rows are not touched. A table with an expression that this version does not take any more
+ * keeps what holds it now: it must not keep the whole file from being opened, and the next draft says what is
+ * wrong with it.
  */
 export function remakeTriggers(db: Connection, design: Design): void {
   const made = design.tables.flatMap((table) => {

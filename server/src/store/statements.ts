@@ -24,8 +24,8 @@ export function prepared(db: Connection, sql: string): Database.Statement {
 }
 
 /**
- * Carries out exactly one statement. The engine itself would go on with whatever stands behind it, and the text may come from a
- * file that somebody has forged. Throws for a CREATE that is more than one.
+ * Carries out exactly one statement. The engine itself would go on with whatever stands behind it, and the
+ * text may come from a file that somebody has forged. Throws for a CREATE that is more than one.
  */
 export function only(db: Connection, sql: string): void {
   if (/^\s*CREATE\s+(?!TEMP)/i.test(sql) && making(sql) === null)
@@ -33,7 +33,10 @@ export function only(db: Connection, sql: string): void {
   db.prepare(sql).run();
 }
 
-/** Work that is done wholly or not at all; nobody else writes meanwhile. Rolls back and passes on what it throws. */
+/**
+ * Work that is done wholly or not at all; nobody else writes meanwhile. Rolls back and passes on what it
+ * throws.
+ */
 export function inTransaction<T>(db: Connection, work: () => T): T {
   prepared(db, 'BEGIN IMMEDIATE').run();
   let result: T;
@@ -58,10 +61,10 @@ export interface Guarded {
 }
 
 /**
- * A query of so many columns over texts that a tool may have written. The driver ends the whole process at a text
- * whose bytes are no UTF-8, and only our own triggers keep such a text out: so the engine writes the rows
- * as JSON and hands over the bytes, and what is no character becomes U+FFFD. Whole numbers of more than 15
- * digits and BLOBs must not be among the columns, and JSON only as a text of its own (`|| ''`).
+ * A query of so many columns over texts that a tool may have written. The driver ends the whole process at a
+ * text whose bytes are no UTF-8, and only our own triggers keep such a text out: so the engine writes the
+ * rows as JSON and hands over the bytes, and what is no character becomes U+FFFD. Whole numbers of more than
+ * 15 digits and BLOBs must not be among the columns, and JSON only as a text of its own (`|| ''`).
  */
 export function guarded(db: Connection, sql: string, columns: number): Guarded {
   const names = Array.from({ length: columns }, (_, i) => `c${i}`);

@@ -6,9 +6,9 @@ import { Office } from './office';
 import { callRoute, ROUTES } from './routes';
 
 /**
- * Calls every route over a file in which a tool, with triggers and checks switched off, has put a text that is no UTF-8 into every text of every row, and
- * then over one whose definitions are so. Run as a process of its own, since that is what must not end; writes one line
- * of JSON: the status of each call.
+ * Calls every route over a file in which a tool, with triggers and checks switched off, has put a text that
+ * is no UTF-8 into every text of every row, and then over one whose definitions are so. Run as a process of
+ * its own, since that is what must not end; writes one line of JSON: the status of each call.
  */
 async function main(): Promise<void> {
   const office = await Office.open();

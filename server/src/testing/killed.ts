@@ -2,7 +2,10 @@ import { buildApp } from '../app';
 import { applyDraft } from '../plan/apply-draft';
 import { stillClock } from './office';
 
-/** A server of its own process that begins to apply a draft to the file in a folder, says so, and goes on until it is killed. */
+/**
+ * A server of its own process that begins to apply a draft to the file in a folder, says so, and goes on
+ * until it is killed.
+ */
 async function main(): Promise<void> {
   const [data, file] = process.argv.slice(2) as [string, string];
   const app = await buildApp({ data, clock: stillClock });

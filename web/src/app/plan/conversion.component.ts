@@ -209,7 +209,10 @@ export class ConversionComponent {
     return (kind === 'text' || kind === 'longText') && (wanted === 'date' || wanted === 'dateTime');
   });
   readonly order = computed(() => this.convert().dateOrder ?? this.store.design().settings.dateOrder);
-  /** The values that are no choice yet and could be one, in the order of the alphabet; none when they are too many. */
+  /**
+   * The values that are no choice yet and could be one, in the order of the alphabet; none when they are too
+   * many.
+   */
   readonly found = computed((): readonly string[] => {
     const result = this.preview();
     if (this.field().type.kind !== 'choice' || !result || result.values > result.list.length) return [];
