@@ -2,6 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { AxeBuilder } from '@axe-core/playwright';
 import type { Download, Page } from '@playwright/test';
 import { expect, test, type OfficePage } from './office';
 
@@ -211,6 +212,42 @@ test('a foreign file is taken in, its links are found, and its definition goes o
   expect(ddl).toContain('CREATE TABLE "loans"');
   expect(ddl).toContain('"lent" DATE');
   expect(ddl).toMatch(/FOREIGN KEY \("isbn"\)\s+REFERENCES "books"/);
+});
+
+test('texts that are no UTF-8 are read as somebody says, by keyboard', async ({ office, page }) => {
+  const path = join(mkdtempSync(join(tmpdir(), 'heathridge-e2e-')), 'guests.db');
+  execFileSync('sqlite3', [path], {
+    input: `CREATE TABLE guest (id INTEGER PRIMARY KEY, name TEXT UNIQUE);
+      INSERT INTO guest VALUES (1, 'Zora'), (2, CAST(x'c9766120' || x'4d6172' AS TEXT)), (3, 'eva mar'), (4, 'Ann');`,
+  });
+  await office.signIn('Mara Ashdown');
+  const taking = page.locator('input[type=file]');
+  await taking.setInputFiles(path);
+  const dialog = page.getByRole('dialog');
+  await expect(dialog).toContainText('1 text in guests is not written in UTF-8');
+  await expect(dialog.getByRole('radio', { name: /Windows-1252/ })).toBeFocused();
+  await expect(dialog.getByRole('row', { name: 'guest, name 2 Éva Mar' })).toBeVisible();
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id }) => id)).toEqual([]);
+  await page.keyboard.press('ArrowUp');
+  await expect(dialog.getByRole('row', { name: 'guest, name 2 Йva Mar' })).toBeVisible();
+  // Left alone, nothing is taken in.
+  await page.keyboard.press('Escape');
+  await expect(dialog).toBeHidden();
+  await expect(page.getByRole('link', { name: 'guests', exact: true })).toBeHidden();
+  await taking.setInputFiles(path);
+  await page.getByRole('button', { name: 'Take it in like this' }).press('Enter');
+  await expect(page.getByRole('dialog')).toContainText('1 text in name of guest was no UTF-8');
+  await page.getByRole('button', { name: 'Go to its plan' }).press('Enter');
+  await page.getByRole('link', { name: 'Fill' }).press('Enter');
+  await page.getByRole('columnheader', { name: 'Name' }).press('Enter');
+  // In the order of letters, whatever their case and accents.
+  await expect(page.getByRole('gridcell', { name: /^(Ann|eva mar|Éva Mar|Zora)$/ })).toHaveText([
+    'Ann',
+    'eva mar',
+    'Éva Mar',
+    'Zora',
+  ]);
 });
 
 test('the map is searched, laid out, and saved as SVG and PDF', async ({ office, page }) => {

@@ -8,7 +8,7 @@
 /**
  * Letters that are ordered as others are: `target=letters`, all in hexadecimal runs (`/2`: every other one).
  * A target's ASCII letters stand for themselves, others between angle brackets; `+n` puts the letter after
- * everything that begins with the one before, in the order of n: ŋ is `n+5`, after nz and before o.
+ * everything that begins with the one before, in the order of n: ŋ is `n+5`, behind every n and before o.
  */
 export const LETTERS =
   '<20>=9-d,85,a0,a8,af,b4,b8,2d8-2dd,384-385,1680,1fbd,1fbf-1fc1,1fcd-1fcf,1fdd-1fdf,1fed-1fee,1ffd-1ffe,2000-200a,2017,2028-2029,202f,203e,205f,3000,309b-309c ' +

@@ -30,7 +30,7 @@ interface Line {
         saved yet, and nothing is lost: choose which of the two stays.
       </p>
       @if (lines.length > 0) {
-        <table>
+        <table class="facts">
           <thead>
             <tr>
               <th scope="col">What differs</th>
@@ -64,22 +64,9 @@ interface Line {
       gap: 12px;
       min-width: 520px;
     }
-    table {
-      border-collapse: collapse;
-      width: 100%;
-    }
     th,
     td {
-      padding: 4px 8px;
-      border-bottom: 1px solid var(--line);
-      text-align: left;
-      vertical-align: top;
-      font-weight: 400;
       max-width: 300px;
-      overflow-wrap: anywhere;
-    }
-    thead th {
-      color: var(--soft);
     }
   `,
 })

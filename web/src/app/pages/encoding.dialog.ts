@@ -26,7 +26,7 @@ const SHOWN = 6;
           <mat-radio-button [value]="item.id">{{ item.label }}</mat-radio-button>
         }
       </mat-radio-group>
-      <table aria-live="polite">
+      <table class="facts" aria-live="polite">
         <thead>
           <tr>
             <th scope="col">Where</th>
@@ -66,22 +66,6 @@ const SHOWN = 6;
     }
     mat-radio-group {
       display: grid;
-    }
-    table {
-      border-collapse: collapse;
-      width: 100%;
-    }
-    th,
-    td {
-      padding: 4px 8px;
-      border-bottom: 1px solid var(--line);
-      text-align: left;
-      vertical-align: top;
-      overflow-wrap: anywhere;
-    }
-    th {
-      color: var(--soft);
-      font-weight: 400;
     }
   `,
 })
