@@ -13,7 +13,7 @@ import {
 import { alike, brokenWords, fieldsToMend, orphaned, type RowCheck } from './check';
 import { createTable, kindCheck } from './ddl';
 import { orderParts, type OrderPart } from './order';
-import { isText, textFault } from './text-sql';
+import { isText, textFaults } from './text-sql';
 import { createTriggers } from './triggers';
 
 /**
@@ -49,9 +49,8 @@ export function soundnessChecks(design: Design): RowCheck[] {
     for (const field of storedFields(table)) {
       const c = `t.${sqlName(field.name)}`;
       const { label } = field;
-      if (isText(field)) {
-        ask([field], 'text', `${label} holds characters that are none.`, textFault(c).fault);
-      }
+      if (isText(field))
+        for (const { fault, message } of textFaults(c, label)) ask([field], 'text', message, fault);
       if (field.alwaysFilled || field.type.kind === 'tick' || table.key.includes(field.id))
         ask([field], 'empty', `${label} is always filled, and is empty there.`, `${c} IS NULL`);
       const kind = kindCheck(field, c);

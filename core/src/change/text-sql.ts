@@ -1,4 +1,5 @@
 import type { Field } from '../design';
+import { apartSql } from '../expression';
 
 /** True for fields whose values people write character by character. */
 export const isText = ({ type }: Field): boolean =>
@@ -21,7 +22,7 @@ export function textFault(value: string): { readonly suspect: string; readonly f
   const chunks =
     `"~p"("~r", "~k") AS (SELECT ${value}, '' UNION ALL ` +
     `SELECT substr("~r", ${CHUNK + 1}), substr("~r", 1, ${CHUNK}) FROM "~p" WHERE "~r" <> '')`;
-  const numbers = `"~n"("~i") AS (SELECT 1 UNION ALL SELECT "~i" + 1 FROM "~n" WHERE "~i" < ${CHUNK})`;
+  const numbers = `"~n"("~i") AS (SELECT 1 UNION ALL SELECT "~i" + 1 FROM "~n" WHERE "~i" < ${CHUNK} AND substr(${value}, "~i" + 1, 1) <> '')`;
   const char = `substr("~k", "~i", 1)`;
   const bytes =
     `EXISTS (WITH RECURSIVE ${chunks}, ${numbers} SELECT 1 FROM "~p", "~n" ` +
@@ -31,3 +32,15 @@ export function textFault(value: string): { readonly suspect: string; readonly f
     fault: `(${nul} OR ${beyondAscii(value)} AND ${bytes})`,
   };
 }
+
+/** All that may be wrong with a text, as SQL over `value`, with what is said of a field where it is. */
+export const textFaults = (
+  value: string,
+  label: string,
+): { readonly fault: string; readonly message: string }[] => [
+  { fault: textFault(value).fault, message: `${label} holds characters that are none.` },
+  {
+    fault: apartSql(value),
+    message: `${label} holds letters with their accents apart: each is to be one character (Unicode, NFC).`,
+  },
+];

@@ -20,7 +20,7 @@ import {
   type Rule,
   type Table,
 } from '../design';
-import { isText, textFault } from './text-sql';
+import { isText, textFault, textFaults } from './text-sql';
 import { ruleSql } from './ddl';
 import { orderBodies } from './order';
 
@@ -220,9 +220,10 @@ function textTriggers(table: Table): Trigger[] {
   if (texts.length === 0) return [];
   const column = (name: string): string => `NEW.${sqlName(name)}`;
   const body = texts
-    .map(
-      ({ id, name, label }) =>
-        `SELECT RAISE(ABORT, ${sqlText(`text:${id} ${label} holds characters that are none.`)}) WHERE ${textFault(column(name)).fault};`,
+    .flatMap(({ id, name, label }) =>
+      textFaults(column(name), label).map(
+        ({ fault, message }) => `SELECT RAISE(ABORT, ${sqlText(`text:${id} ${message}`)}) WHERE ${fault};`,
+      ),
     )
     .join(' ');
   const suspect = texts.map(({ name }) => textFault(column(name)).suspect).join(' OR ');

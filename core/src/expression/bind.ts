@@ -130,7 +130,8 @@ class Binder {
       case 'null':
         return { op: 'const', value: null, type: NULL, ...span };
       case 'text':
-        return { op: 'const', value: node.text, type: TEXT, ...span };
+        // Texts of a file are composed: what is compared with them is too.
+        return { op: 'const', value: node.text.normalize('NFC'), type: TEXT, ...span };
       case 'truth':
         return { op: 'const', value: node.value, type: BOOLEAN, ...span };
       case 'number':

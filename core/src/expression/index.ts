@@ -17,6 +17,7 @@ export { toStored, fromStored, idsIn, withId } from './stored';
 export { attempt, ExpressionError, failed, type Fix, type Span } from './errors';
 export { CALLS, writtenName } from './parse';
 export { compareText } from './fold';
+export { apartSql, fillMarks } from './composed';
 export { fillLetters, orderKey, orderKeySql } from './order';
 export * from './types';
 export { inWords } from './words';

@@ -1,6 +1,6 @@
 import { evaluate, type Val } from '../expression';
 import { boundIn, storedFields, typeOf, type Design, type Field, type Table } from '../design';
-import { rescale, toText, type Value } from '../values';
+import { keptText, rescale, toText, type Value } from '../values';
 
 /** The moment from which an expression reckons. */
 export interface Moment {
@@ -34,7 +34,7 @@ export function startValue(design: Design, field: Field, { today, now }: Moment)
   if (!result.ok) return null;
   const type = typeOf(design, field.type);
   if (type.type !== 'number' || bound.type.type !== 'number' || typeof result.value !== 'bigint')
-    return fromVal(result.value, 0);
+    return typeof result.value === 'string' ? keptText(result.value) : fromVal(result.value, 0);
   const places = field.type.kind === 'decimal' || field.type.kind === 'money' ? field.type.places : 0;
   const value = rescale(result.value, bound.type.scale, places);
   return field.type.kind === 'decimal' || field.type.kind === 'money'

@@ -320,10 +320,35 @@ describe('texts', () => {
     });
   }
 
+  const apart: [what: string, text: string][] = [
+    ['a letter and its accent', 'Rene\u0301e'],
+    ['two marks in another order', 'q\u0302\u0323'],
+    ['an accent behind a letter that has one, and comes first', '\u00ea\u0323'],
+    ['a mark between them', 'a\u0327\u0301'],
+    ['a syllable of Hangul in parts', '\u1112\u1161\u11ab'],
+    ['a letter that has another form', '\u212b'],
+    ['the accent behind a thousand letters', 'é'.repeat(1000) + 'e\u0301'],
+  ];
+  for (const [what, text] of apart) {
+    it(`with ${what} are refused where letters are apart, and found`, () => {
+      expect(text.normalize('NFC')).not.toBe(text);
+      expect(put('note', hexOf(text))).toMatch(/text:f_c Note holds letters with their accents apart/);
+      expect(put('note', hexOf(text.normalize('NFC')))).toBeNull();
+      expect(tell(db, `UPDATE person SET note = CAST(x'${hexOf(text)}' AS TEXT)`)[0]).toMatch(/text:f_c/);
+      db.exec('DROP TRIGGER "person texts insert"');
+      expect(put('note', hexOf(text))).toBeNull();
+      expect(unsound(db, design)).toEqual([
+        'Note holds letters with their accents apart: each is to be one character (Unicode, NFC).',
+      ]);
+    });
+  }
+
   it('of every script are taken', () => {
     for (const text of [
       'é',
-      'e\u0301',
+      'x\u0302 q\u0323\u0302',
+      'क\u093c और',
+      '한글 각',
       '日本語',
       '🎻👩‍👩‍👧',
       '\ufffd',

@@ -21,7 +21,7 @@ export interface Mapped extends Pick<RowError, 'field' | 'rule' | 'message'> {
 
 /**
  * Maps an error of the engine back to field, rule and message. Constraints are named after the field
- * or rule they stand for: `rule r_x`, `kind f_x`, `alike f_x`, `filled f_x`; triggers say `rule:r_x …`.
+ * or rule they stand for: `rule r_x`, `kind f_x`, `alike f_x`, `filled f_x`; triggers say `rule:r_x …`, or `text:f_x` and what is wrong with it.
  */
 export function engineError(design: Design, table: Table, error: Error): Mapped {
   const { message } = error;
@@ -50,6 +50,8 @@ export function engineError(design: Design, table: Table, error: Error): Mapped 
       message: `${field?.label ?? 'A field'} cannot hold this value.`,
     };
   }
+  const text = /text:(f_\w+) (.+)/.exec(message);
+  if (text) return { field: text[1]!, rule: null, message: text[2]! };
   const column = /(?:UNIQUE|NOT NULL) constraint failed: (.+)$/.exec(message)?.[1];
   if (column !== undefined) return columnError(table, column, message.includes('NOT NULL'));
   if (/FOREIGN KEY constraint failed/.test(message))

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
+import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
 import { assertWritable, storedVersion, type OpenFile } from '../store/files';
 import { inTransaction, prepared } from '../store/statements';
@@ -51,7 +52,7 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
       const saving: Saving = {
         db,
         design,
-        by: by.name,
+        by: keptText(by.name),
         now,
         today: clock.today(design.settings.timeZone),
         entry: opened(file, now, by.name, name, digest),

@@ -17,6 +17,7 @@ import {
 } from '@heathridge/core/design';
 import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
+import { keptText } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
 import { keyColumns, rowArray } from './json';
@@ -190,7 +191,7 @@ export function searchSql(
   params: Params,
   shows = displayOf(table),
 ): string | null {
-  const words = search
+  const words = keptText(search)
     // No text of a file holds a NUL.
     .split(/[\s\0]+/)
     .filter((word) => word !== '')

@@ -6,8 +6,8 @@ import { count, sql } from 'drizzle-orm';
 import { readMigrationFiles } from 'drizzle-orm/migrator';
 import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
 import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
-import { letter } from './file-schema';
-import { fillLetters } from '@heathridge/core/expression';
+import { letter, mark } from './file-schema';
+import { fillLetters, fillMarks } from '@heathridge/core/expression';
 
 export type Connection = Database.Database;
 /** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
@@ -62,8 +62,13 @@ export function migrate(orm: Orm, name: 'registry' | 'file'): void {
   if (name === 'file') withLetters(orm);
 }
 
-/** How letters are ordered is the same in every file, and never changes in one format. */
+/** How letters are ordered and composed is the same in every file, and never changes in one format. */
 function withLetters(orm: Orm): void {
-  const [known] = orm.select({ letters: count() }).from(letter).all();
-  if (known!.letters === 0) orm.run(sql.raw(fillLetters()));
+  for (const [table, fill] of [
+    [letter, fillLetters],
+    [mark, fillMarks],
+  ] as const) {
+    const [known] = orm.select({ rows: count() }).from(table).all();
+    if (known!.rows === 0) orm.run(sql.raw(fill()));
+  }
 }

@@ -100,6 +100,15 @@ export const place = sqliteTable(
   (table) => [uniqueIndex('hr_place_table').on(table.table)],
 );
 
+/**
+ * Letters, and pairs of letters, that do not stand in composed text wherever they like, see `apartSql`: with
+ * their combining class, or -1.
+ */
+export const mark = sqliteTable('hr_mark', {
+  mark: text('mark').primaryKey(),
+  class: integer('class').notNull(),
+});
+
 /** How letters beyond ASCII are ordered: what the order keys of texts are made with, see `orderKeySql`. */
 export const letter = sqliteTable('hr_letter', {
   letter: text('letter').primaryKey(),

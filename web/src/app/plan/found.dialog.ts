@@ -3,7 +3,7 @@ import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/materia
 import type { Observable } from 'rxjs';
 import { fieldOf, isGiven, valueKind, type Field } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
-import { showValue } from '@heathridge/core/values';
+import { keptText, showValue } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
@@ -24,6 +24,10 @@ interface Line {
   readonly message: string;
   readonly saved: boolean;
 }
+
+/** What is saved is composed: letters that another tool has left apart are mended by saving them. */
+const composed = (held: Held): Held =>
+  typeof held.value === 'string' ? { ...held, value: keptText(held.value) } : held;
 
 /** Rows that a check has found, with the fields by which they can be mended at once. */
 @Component({
@@ -177,8 +181,9 @@ export class FoundDialog {
         this.busy.set(false);
         const found = rows.flatMap(({ key, title, cells }): Line[] => {
           if (!cells) return [];
-          const held = Object.fromEntries(Object.entries(cells).map(([id, cell]) => [id, heldOf(cell)]));
-          return [{ key, title: title ?? key.join(' · '), held, was: held, message: '', saved: false }];
+          const was = Object.fromEntries(Object.entries(cells).map(([id, cell]) => [id, heldOf(cell)]));
+          const held = Object.fromEntries(Object.entries(was).map(([id, each]) => [id, composed(each)]));
+          return [{ key, title: title ?? key.join(' · '), held, was, message: '', saved: false }];
         });
         this.lines.update((lines) => [...lines, ...found]);
       },
