@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
-import { assertWritable, storedVersion, type OpenFile } from '../store/files';
+import { assertWritable, STORED_VERSION, type OpenFile } from '../store/files';
 import { inTransaction, prepared } from '../store/statements';
 import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
@@ -45,7 +45,6 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
   const digest = name && createHash('sha256').update(JSON.stringify(request.changes)).digest('hex');
   try {
     const saved = inTransaction(db, () => {
-      if (storedVersion(db) !== design.version) throw new DesignMoved('The design has changed meanwhile.');
       const before = name && answered(file, name, digest!);
       if (before) return before;
       const now = clock.now();
@@ -121,14 +120,19 @@ function answered({ writer }: OpenFile, name: string, digest: string): readonly 
   return JSON.parse(known[1]) as SavedRow[];
 }
 
-/** Opens an entry of the log for the rows of a save. */
+/**
+ * Opens an entry of the log for the rows of a save. Throws DesignMoved when the file has another design than
+ * was read of it: within the transaction it then stays the one that the rows are checked by.
+ */
 function opened(
-  { writer }: OpenFile,
+  { writer, design }: OpenFile,
   at: string,
   by: string,
   name: string | null,
   digest: string | null,
 ): number {
-  const sql = "INSERT INTO hr_log (at, by, what, request, digest) VALUES (?, ?, 'rows', ?, ?)";
-  return Number(prepared(writer, sql).run(at, by, name, digest).lastInsertRowid);
+  const sql = `INSERT INTO hr_log (at, by, what, request, digest) SELECT ?, ?, 'rows', ?, ? WHERE ${STORED_VERSION} = ?`;
+  const { changes, lastInsertRowid } = prepared(writer, sql).run(at, by, name, digest, design.version);
+  if (changes === 0) throw new DesignMoved('The design has changed meanwhile.');
+  return Number(lastInsertRowid);
 }

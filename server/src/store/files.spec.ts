@@ -93,6 +93,7 @@ describe('definitions', () => {
   });
 
   it('keep their place when they are saved again', async () => {
+    await office.put(query('q_one', 'One'));
     await office.put(query('q_two', 'Two'));
     await office.put(query('q_one', 'One again'));
     expect(office.design.queries.slice(-2).map(({ label }) => label)).toEqual(['One again', 'Two']);

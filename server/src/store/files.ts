@@ -63,9 +63,11 @@ const PATIENCE = 250;
 export const dataVersion = (reader: Connection): number =>
   (prepared(reader, 'PRAGMA data_version').get() as [number])[0];
 
-/** The version of the design as the file has it; asked within a transaction, it stays that until its end. */
-export const storedVersion = (db: Connection): number =>
-  (prepared(db, 'SELECT coalesce(max(version), 0) FROM hr_change').get() as [number])[0];
+/** SQL for the version of the design as the file has it; within a transaction it stays that until its end. */
+export const STORED_VERSION = '(SELECT coalesce(max(version), 0) FROM hr_change)';
+
+const storedVersion = (db: Connection): number =>
+  (prepared(db, `SELECT ${STORED_VERSION}`).get() as [number])[0];
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {
@@ -222,7 +224,7 @@ export class Files {
     }
     writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
     const reader = openForReading(path);
-    const seen = dataVersion(reader);
+    const seen = dataVersion(writer);
     const opened: Opened = { id, path, writer, orm, reader, design, copies, changing: false, seen };
     this.open.set(id, opened);
     return opened;
@@ -230,10 +232,10 @@ export class Files {
 
   /**
    * Looks whether the design is still the one that was read: a child of a server that was killed may have
-   * changed it since.
+   * changed it since. What this server has written itself does not count, so the writer is asked.
    */
   private upToDate(opened: Opened): OpenFile {
-    const now = dataVersion(opened.reader);
+    const now = dataVersion(opened.writer);
     if (now === opened.seen) return opened;
     opened.seen = now;
     if (storedVersion(opened.reader) !== opened.design.version) opened.design = loadDesign(opened.orm);
