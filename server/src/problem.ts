@@ -23,6 +23,7 @@ export const PROBLEMS = {
   damaged: [409, 'This file is damaged'],
   'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
+  'not-taken-in': [422, 'This file cannot be taken in'],
   'disk-full': [507, 'The disk is full'],
   unexpected: [500, 'Something went wrong on our side'],
 } as const satisfies Record<string, readonly [number, string]>;

@@ -71,7 +71,20 @@ export const FileEntry = v.strictObject({
 });
 export const FileList = v.strictObject({ files: v.array(FileEntry) });
 export const MadeFile = v.strictObject({ id: Id });
-export const AdoptedFile = v.strictObject({ id: Id, notes: v.array(v.string()) });
+/** A table of a file that was taken in: rows there and here, and how many values were compared one by one. */
+const TakenTable = v.strictObject({
+  table: v.string(),
+  from: v.string(),
+  there: v.number(),
+  here: v.number(),
+  compared: v.number(),
+});
+export const AdoptedFile = v.strictObject({
+  id: Id,
+  /** What was read otherwise than as it stood. */
+  notes: v.array(v.string()),
+  tables: v.array(TakenTable),
+});
 
 export const Draft = v.strictObject({ base: v.number(), changes: v.array(Change) });
 export const Place = v.strictObject({ table: Id, x: v.number(), y: v.number() });

@@ -15,7 +15,7 @@ import {
   type Report,
   type Shape,
 } from '../design';
-import { checksIn, kindFor, factsFrom } from '../exchange';
+import { checksIn, factsFrom, howFor, kindOf } from '../exchange';
 import { bindCondition } from '../expression';
 import { field, lookup, number, OFFICE, table } from '../design/testing/office';
 import { queryProblems } from '../query';
@@ -346,7 +346,7 @@ describe('reading a foreign schema', () => {
   ];
   for (const [what, type, rest, kind] of cases)
     it(`takes ${what} as ${kind}`, () =>
-      expect(kindFor({ type, facts: facts(rest) }).kind).toBe(kind as FieldType['kind']));
+      expect(kindOf(howFor({ type, facts: facts(rest) }), facts(rest)).kind).toBe(kind as FieldType['kind']));
 });
 
 describe('designs that cannot stand', () => {

@@ -1,215 +1,132 @@
-import { attempt, bind, bindCondition, sqlName, sqlText, toSql, toStored } from '../expression';
+import * as v from 'valibot';
+import {
+  attempt,
+  bind,
+  bindCondition,
+  making,
+  some,
+  sqlName,
+  toSql,
+  toStored,
+  type Bound,
+} from '../expression';
 import {
   catalogOf,
   emptyDesign,
   fieldOf,
   fits,
+  isChoiceText,
+  Kept,
   nameFromLabel,
   pluralOf,
   singularOf,
+  Table as TableSchema,
   typeOf,
   uniqueName,
+  validateTables,
   type Design,
   type Field,
   type FieldType,
-  type Kept,
   type Table,
   type TableLink,
 } from '../design';
+import { checksIn, clausesIn, indexWords, namesIn, selectsAll } from './create-table';
+import type { ForeignColumn, ForeignSchema, ForeignTable } from './foreign';
+import { canRead, howFor, kindOf, readingFor, type How, type Reading } from './readings';
 
-/** How many values of each sort a column of a foreign file holds, and what can be said of all of them. */
-export interface ColumnFacts {
-  readonly rows: number;
-  readonly nulls: number;
-  readonly integers: number;
-  readonly reals: number;
-  readonly texts: number;
-  readonly blobs: number;
-  /** Texts that are empty, that have more than one line, and the longest text's characters. */
-  readonly emptyTexts: number;
-  readonly lines: number;
-  readonly longest: number;
-  /** Texts that are real dates, dates with a time, times of day. */
-  readonly dates: number;
-  readonly instants: number;
-  readonly times: number;
-  /** Numbers that are 0 or 1; the most decimal places of a number (7 when more than 6); its largest size. */
-  readonly zeroOrOne: number;
-  readonly places: number;
-  readonly largest: number;
+/** An error of the file that is to be adopted, said for people. */
+export class AdoptError extends Error {}
+
+/** Something that is otherwise now than it stood in the file, with SQL for the rows of which it is so. */
+export interface AdoptNote {
+  readonly text: string;
+  readonly rows?: {
+    /** The name of the foreign table. */
+    readonly table: string;
+    /** SQL over its rows, as `o`. */
+    readonly where: string;
+  };
 }
 
-export interface ForeignColumn {
-  readonly name: string;
-  /** As declared, such as `VARCHAR(40)`. */
-  readonly type: string;
-  readonly notNull: boolean;
-  readonly default: string | null;
-  /** The place in the primary key, from 1; 0 outside it. */
-  readonly pk: number;
-  readonly generated: boolean;
-  readonly facts: ColumnFacts;
-}
+/** The column with the numbers of rows that have none of use. */
+export const ROW = '~row';
 
-export interface ForeignTable {
-  readonly name: string;
-  readonly sql: string;
-  readonly columns: readonly ForeignColumn[];
-  readonly indexes: readonly {
-    readonly name: string;
-    readonly unique: boolean;
-    /** `c` by CREATE INDEX, `u` by UNIQUE, `pk` by PRIMARY KEY. */
-    readonly origin: string;
-    readonly partial: boolean;
-    /** Null for an expression. */
-    readonly columns: readonly (string | null)[];
-    readonly sql: string | null;
-  }[];
-  readonly foreignKeys: readonly {
-    readonly to: string;
-    readonly onDelete: string;
-    readonly pairs: readonly (readonly [from: string, to: string | null])[];
-  }[];
-}
+/** Rows that can be numbered by the numbers they have. */
+const MOST_ROWS = 1e14;
 
-/** The schema of an SQLite file that Heathridge did not make. */
-export interface ForeignSchema {
-  readonly tables: readonly ForeignTable[];
-  readonly views: readonly { readonly name: string; readonly sql: string }[];
-  readonly triggers: readonly { readonly name: string; readonly table: string; readonly sql: string }[];
-  /** Virtual tables and whatever else cannot be read as a table. */
-  readonly others: readonly string[];
+/** How the rows of a table are copied, and compared afterwards. */
+export interface AdoptCopy {
+  readonly table: string;
+  readonly from: string;
+  /**
+   * Whether rows must be numbered first, in {@link ROW}: the foreign table has no numbers for them that can be
+   * used.
+   */
+  readonly numbered: boolean;
+  /** The column with the number of a row, as SQL; null where there is none. */
+  readonly row: string | null;
+  /** For each stored field, in order. */
+  readonly values: readonly (Pick<Reading, 'sql' | 'same' | 'blob'> & {
+    readonly field: string;
+    /** The column it is read from; null for a number that is new. */
+    readonly column: string | null;
+  })[];
+  /** SQL that is true for the old row `o` and the new row `n` that was made of it. */
+  readonly sameRow: string;
 }
 
 export interface Adoption {
   readonly design: Design;
-  /** What was read otherwise than as it stood, or is kept as SQL, said for people. */
-  readonly notes: readonly string[];
-  /** For each table: the old table, and SQL over it (alias `o`) for each stored field, in order. */
-  readonly copies: readonly {
-    readonly table: string;
-    readonly from: string;
-    readonly values: readonly { readonly field: string; readonly sql: string; readonly blob: boolean }[];
-  }[];
+  /** What was read otherwise than as it stood, or is kept as SQL. */
+  readonly notes: readonly AdoptNote[];
+  readonly copies: readonly AdoptCopy[];
+  /** For each rule and each check that is kept, by its id: the table, and the condition as the file has it. */
+  readonly checks: ReadonlyMap<string, { readonly table: string; readonly check: string }>;
 }
 
-/** The conditions of all CHECKs in a CREATE TABLE statement, as they are written. */
-export function checksIn(sql: string): string[] {
-  const found: string[] = [];
-  const skip = (i: number): number => {
-    const char = sql[i]!;
-    const close = char === '[' ? ']' : char;
-    if ('\'"`['.includes(char)) {
-      let end = i + 1;
-      while (end < sql.length && !(sql[end] === close && sql[end + 1] !== close))
-        end += sql[end] === close ? 2 : 1;
-      return end + 1;
-    }
-    if (sql.startsWith('--', i)) return Math.max(sql.indexOf('\n', i), i) + 1 || sql.length;
-    if (sql.startsWith('/*', i)) return sql.indexOf('*/', i) + 2;
-    return i;
-  };
-  for (let i = 0; i < sql.length;) {
-    const past = skip(i);
-    if (past > i) {
-      i = past;
-      continue;
-    }
-    const start = /^check\s*\(/i.exec(sql.slice(i));
-    if (!start || /[\w$]/.test(sql[i - 1] ?? '')) {
-      i++;
-      continue;
-    }
-    let [depth, end] = [1, i + start[0].length];
-    const from = end;
-    while (end < sql.length && depth > 0) {
-      const beyond = skip(end);
-      if (beyond > end) end = beyond;
-      else {
-        if (sql[end] === '(') depth++;
-        if (sql[end] === ')') depth--;
-        end++;
-      }
-    }
-    found.push(sql.slice(from, end - 1).trim());
-    i = end;
-  }
-  return found;
+/**
+ * What the rows have turned out not to keep, though the file asks it of them or its first rows look so: what
+ * is asked here is then less, and that is said. Names are in lower case.
+ */
+export interface Relaxed {
+  /** Tables whose keys cannot be keys here. */
+  readonly unkeyed: Set<string>;
+  /** `table\ncolumn, column`: what has doubles after all. */
+  readonly doubled: Set<string>;
+  /** `table\ncolumn`: what is empty somewhere. */
+  readonly empty: Set<string>;
+  /** `table\ncolumn, column`: links that lead nowhere in some rows. */
+  readonly unlinked: Set<string>;
+  /** Ids of rules and kept checks that rows break. */
+  readonly broken: Set<string>;
+  /** Tables none of whose kept checks can be made. */
+  readonly unchecked: Set<string>;
 }
+
+export const nothingRelaxed = (): Relaxed => ({
+  unkeyed: new Set(),
+  doubled: new Set(),
+  empty: new Set(),
+  unlinked: new Set(),
+  broken: new Set(),
+  unchecked: new Set(),
+});
+
+/** The key by which {@link Relaxed} names columns of a table. */
+export const columnsKey = (table: string, columns: readonly string[]): string =>
+  `${table}\n${columns.join(', ')}`.toLowerCase();
 
 /** A label for people from a name of SQL: `due_back` → `Due back`, `DueBack` → `Due back`. */
-function labelFrom(name: string): string {
+function labelFrom(name: string, taken: readonly string[] = []): string {
   const words = name
     .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
-    .replace(/[_\s]+/g, ' ')
+    .replace(/[_\s\p{Cc}]+/gu, ' ')
     .trim()
     .toLowerCase();
-  return (words.charAt(0).toUpperCase() + words.slice(1)).slice(0, 60) || name.slice(0, 60);
-}
-
-const declaredPlaces = (type: string): number | null => {
-  const match = /(?:DECIMAL|NUMERIC)\s*\(\s*\d+\s*,\s*(\d+)\s*\)/i.exec(type);
-  return match ? Math.min(Number(match[1]), 6) : null;
-};
-
-const MOST = 999_999_999_999_999;
-
-/** The kind that holds all values of a column without loss. */
-export function kindFor({ type, facts }: Pick<ForeignColumn, 'type' | 'facts'>): FieldType {
-  const { rows, nulls, integers, reals, texts, blobs } = facts;
-  const filled = rows - nulls;
-  const text = (): FieldType =>
-    facts.lines > 0 || facts.longest > 500 ? { kind: 'longText' } : { kind: 'text', most: null };
-  if (blobs > 0 || (filled === 0 && /BLOB/i.test(type)))
-    return blobs === filled || filled === 0 ? { kind: 'file' } : text();
-  if (filled === 0) {
-    if (/BOOL/i.test(type)) return { kind: 'tick' };
-    if (/DATETIME|TIMESTAMP/i.test(type)) return { kind: 'dateTime' };
-    if (/DATE/i.test(type)) return { kind: 'date' };
-    if (/TIME/i.test(type)) return { kind: 'time' };
-    if (/INT/i.test(type)) return { kind: 'wholeNumber' };
-    const places = declaredPlaces(type);
-    if (places !== null) return { kind: 'decimal', places };
-    return /REAL|FLOA|DOUB|NUM|DEC/i.test(type) ? { kind: 'decimal', places: 2 } : text();
-  }
-  if (texts === filled) {
-    const whole = facts.emptyTexts === 0;
-    if (whole && facts.dates === filled) return { kind: 'date' };
-    if (whole && facts.instants === filled) return { kind: 'dateTime' };
-    if (whole && facts.times === filled) return { kind: 'time' };
-    return text();
-  }
-  if (integers + reals === filled && facts.largest <= MOST) {
-    if (/BOOL/i.test(type) && facts.zeroOrOne === filled && nulls === 0) return { kind: 'tick' };
-    const places = Math.max(facts.places, declaredPlaces(type) ?? 0);
-    if (reals === 0 && places === 0) return { kind: 'wholeNumber' };
-    if (facts.places <= 6 && facts.largest * 10 ** places <= MOST)
-      return places === 0 ? { kind: 'wholeNumber' } : { kind: 'decimal', places };
-  }
-  return text();
-}
-
-/** SQL that reads a value of the old column as the field keeps it. */
-function valueSql(column: string, type: FieldType, texts: boolean): string {
-  const own = `o.${sqlName(column)}`;
-  switch (type.kind) {
-    case 'decimal':
-      return `CAST(round(${own} * 1${'0'.repeat(type.places)}) AS INTEGER)`;
-    case 'wholeNumber':
-    case 'runningNumber':
-    case 'tick':
-      return `CAST(${own} AS INTEGER)`;
-    case 'dateTime':
-      return `strftime('%Y-%m-%dT%H:%M:%SZ', ${own})`;
-    case 'time':
-      return `time(${own})`;
-    case 'text':
-    case 'longText':
-    case 'choice':
-      return texts ? `nullif(${own}, '')` : `nullif(CAST(${own} AS TEXT), '')`;
-    default:
-      return own;
-  }
+  const label = (words.charAt(0).toUpperCase() + words.slice(1)).slice(0, 54).trim() || 'Unnamed';
+  const used = new Set(taken.map((other) => other.toLowerCase()));
+  if (!used.has(label.toLowerCase())) return label;
+  for (let n = 2; ; n++) if (!used.has(`${label} ${n}`.toLowerCase())) return `${label} ${n}`;
 }
 
 /** The id of a table or field: made from its name, so that a file adopted twice is the same. */
@@ -218,7 +135,7 @@ const idFrom = (prefix: string, name: string, taken: Set<string>): string => {
     name
       .normalize('NFD')
       .replace(/[^A-Za-z0-9]/g, '')
-      .slice(0, 20) || 'x'
+      .slice(0, 18) || 'x'
   }`;
   let id = base;
   for (let n = 2; taken.has(id); n++) id = `${base}${n}`;
@@ -226,55 +143,114 @@ const idFrom = (prefix: string, name: string, taken: Set<string>): string => {
   return id;
 };
 
+/** What a table may have at most, see its schema. */
+const MOST_FIELDS = 300;
+const MOST_RULES = 100;
+const MOST_LINKS = 50;
+const MOST_ALIKE = 100;
+
 /**
  * Reads a foreign schema as a design: kinds by what the columns hold, keys, links, what is always filled
- * and has no two alike, CHECKs as choices and rules where they can be read. What has no definition is kept
- * as SQL, and whatever is taken otherwise than it stood is named.
+ * and has no two alike, CHECKs as choices and rules where they mean the same here. What has no definition is
+ * kept as SQL, and whatever is taken otherwise than it stood is named. Throws an AdoptError for what cannot be
+ * taken at all.
  */
-export function adopt(schema: ForeignSchema): Adoption {
-  return new Adopter(schema).adopt();
+export function adopt(schema: ForeignSchema, relaxed: Relaxed = nothingRelaxed()): Adoption {
+  return new Adopter(schema, relaxed).adopt();
+}
+
+/** How a link of the foreign file is taken. */
+interface Taken {
+  readonly foreign: ForeignTable['foreignKeys'][number];
+  readonly target: ForeignTable;
+  readonly onDelete: 'refuse' | 'deleteAlong' | 'leaveEmpty';
 }
 
 class Adopter {
-  private readonly notes: string[] = [];
-  private readonly kept: Kept[] = [];
+  private readonly notes: AdoptNote[] = [];
+  private readonly kept: Design['kept'][number][] = [];
   private readonly ids = new Set<string>();
   private readonly tableIds = new Map<string, string>();
   private readonly fieldIds = new Map<string, string>();
-  private readonly copies: Adoption['copies'][number][] = [];
+  private readonly columnNames = new Map<string, string>();
+  private readonly copies: AdoptCopy[] = [];
+  private readonly checks = new Map<string, { table: string; check: string }>();
+  private readonly hows = new Map<string, How>();
+  private readonly links = new Map<string, readonly Taken[]>();
+  /** Columns that stand as they stood, under their own names. */
+  private readonly faithful = new Set<string>();
+  /** Tables that have their name, and compare their texts as they did. */
+  private readonly named = new Set<string>();
+  /** Of these, the ones that a statement of others finds just as they were. */
+  private readonly whole = new Set<string>();
 
-  constructor(private readonly schema: ForeignSchema) {}
+  constructor(
+    private readonly schema: ForeignSchema,
+    private readonly relaxed: Relaxed,
+  ) {}
 
   adopt(): Adoption {
-    const { tables, views, triggers, others } = this.schema;
+    const { tables, views, triggers, others, application } = this.schema;
     const names: string[] = [];
-    for (const table of tables) {
-      this.tableIds.set(table.name.toLowerCase(), idFrom('t', table.name, this.ids));
-      for (const column of table.columns)
-        this.fieldIds.set(
-          this.path(table.name, column.name),
-          idFrom('f', `${table.name}${column.name}`, this.ids),
+    const readable = new Set(tables.map(({ name }) => `${name}_readable`.toLowerCase()));
+    const tableNames = tables.map((table) => {
+      // Each table has a view beside it that is called so.
+      const free = readable.has(table.name.toLowerCase()) ? `${table.name}_table` : table.name;
+      if (free !== table.name)
+        this.note(
+          `${table.name} is called ${free} now: its name is that of the readable view of another table.`,
         );
-    }
-    const made = tables.map((table) => {
-      const name = uniqueName(this.usable(table.name, 'table'), names);
+      const name = uniqueName(this.usable(free, 'table'), [...names, ...readable]);
       names.push(name);
-      return this.table(table, name);
+      this.tableIds.set(table.name.toLowerCase(), idFrom('t', table.name, this.ids));
+      this.nameColumns(table);
+      return name;
     });
-    let design: Design = { ...emptyDesign(), tables: made };
+    for (const table of tables)
+      for (const column of table.columns)
+        this.hows.set(this.path(table.name, column.name), this.howOf(table, column));
+    for (const table of tables) this.links.set(table.name.toLowerCase(), this.linksOf(table));
+    this.breakCircles();
+    const labels: string[] = [];
+    let design: Design = {
+      ...emptyDesign(),
+      tables: tables.map((table, i) => {
+        const made = this.table(table, tableNames[i]!, labels);
+        labels.push(made.label);
+        return made;
+      }),
+    };
+    design = {
+      ...design,
+      tables: tables.map((table, i) => this.withStarts(design, table, design.tables[i]!)),
+    };
     design = {
       ...design,
       tables: tables.map((table, i) => this.withChecks(design, table, design.tables[i]!)),
     };
     design = { ...design, tables: tables.map((table, i) => this.withIndexes(table, design.tables[i]!)) };
-    this.objects(design, views, triggers);
+    this.objects(views, triggers);
     for (const other of others)
-      this.notes.push(`${other} is no plain table and stays behind in the safe copy of the file as it was.`);
-    return { design: { ...design, kept: this.kept }, notes: this.notes, copies: this.copies };
+      this.note(`${other} is no plain table and stays behind in the file as it came.`);
+    if (application !== 0)
+      this.note(
+        `The file said of itself what it is for (application_id ${application}); now it says that it is Heathridge’s.`,
+      );
+    design = { ...design, kept: this.kept };
+    this.assertFit(design);
+    return { design, notes: this.notes, copies: this.copies, checks: this.checks };
+  }
+
+  private note(text: string, table?: ForeignTable, where?: string): void {
+    this.notes.push(table && where !== undefined ? { text, rows: { table: table.name, where } } : { text });
   }
 
   private path(table: string, column: string): string {
-    return `${table.toLowerCase()}\n${column.toLowerCase()}`;
+    return columnsKey(table, [column]);
+  }
+
+  private target(name: string): ForeignTable | undefined {
+    return this.schema.tables.find((table) => table.name.toLowerCase() === name.toLowerCase());
   }
 
   /** The name itself where it may stand; one made from it otherwise, which is noted. */
@@ -284,209 +260,390 @@ class Adopter {
       short === name &&
       short.length <= 60 &&
       short !== '' &&
-      !/^(hr_|sqlite_)/i.test(short) &&
+      !/^(hr_|sqlite_|~)/i.test(short) &&
       !/\p{Cc}/u.test(short)
     )
       return name;
     const made = nameFromLabel(short, fallback);
-    this.notes.push(`“${name}” is called “${made}” now: names have at most 60 characters and no odd ones.`);
+    this.note(
+      `“${name}” is called “${made}” now: names have at most 60 characters and no odd ones, and do not begin like our own.`,
+    );
     return made;
   }
 
-  private table(foreign: ForeignTable, name: string): Table {
-    const id = this.tableIds.get(foreign.name.toLowerCase())!;
-    const pk = foreign.columns.filter((column) => column.pk > 0).sort((a, b) => a.pk - b.pk);
-    const links: TableLink[] = [];
-    const lookups = this.lookups(foreign, links);
-    const fieldNames: string[] = [];
-    const values: Adoption['copies'][number]['values'][number][] = [];
-    const fields = foreign.columns.map((column): Field => {
-      const fieldId = this.fieldIds.get(this.path(foreign.name, column.name))!;
-      const own = uniqueName(this.usable(column.name, 'field'), fieldNames);
-      fieldNames.push(own);
-      const type = this.type(foreign, column, pk, lookups.get(column.name.toLowerCase()));
-      const { facts } = column;
-      const texts = facts.texts === facts.rows - facts.nulls;
-      values.push({
-        field: fieldId,
-        sql: type.kind === 'lookup' ? this.keySql(foreign, column) : valueSql(column.name, type, texts),
-        blob: type.kind === 'file',
-      });
-      const isText = type.kind === 'text' || type.kind === 'longText';
-      const empties = isText && facts.emptyTexts > 0;
-      if (empties)
-        this.notes.push(
-          `${foreign.name}.${column.name}: ${facts.emptyTexts} texts without any letter are empty now${column.notNull ? ', so it is no longer always filled' : ''}.`,
-        );
-      if (isText && facts.integers + facts.reals + facts.blobs > 0 && facts.texts > 0)
-        this.notes.push(`${foreign.name}.${column.name} holds texts and numbers: all are texts now.`);
-      if (isText && facts.texts === 0 && facts.reals > 0)
-        this.notes.push(
-          `${foreign.name}.${column.name} holds numbers of more than 6 decimal places: they are kept as texts.`,
-        );
-      if (column.generated)
-        this.notes.push(
-          `${foreign.name}.${column.name} was worked out by the file: it keeps the values it has.`,
-        );
-      const single = foreign.indexes.filter(
-        ({ columns }) => columns.length === 1 && columns[0]?.toLowerCase() === column.name.toLowerCase(),
-      );
-      return {
-        id: fieldId,
-        name: own,
-        label: labelFrom(column.name),
-        type,
-        alwaysFilled: column.notNull && column.pk === 0 && !empties && type.kind !== 'tick',
-        noTwoAlike:
-          single.some(({ unique, partial, origin }) => unique && !partial && origin !== 'pk') &&
-          !(pk.length === 1 && column.pk === 1) &&
-          type.kind !== 'file',
-        indexed:
-          type.kind !== 'lookup' &&
-          single.some(({ unique, partial, origin }) => !unique && !partial && origin === 'c'),
-        start: this.start(foreign, column, type),
-        rule: null,
-      };
-    });
-    const key = pk.map((column) => this.fieldIds.get(this.path(foreign.name, column.name))!);
-    const all = [...fields];
-    if (key.length === 0) {
-      const number: Field = {
-        id: idFrom('f', `${foreign.name}Number`, this.ids),
-        name: uniqueName('number', fieldNames),
-        label: 'Number',
-        type: { kind: 'runningNumber', prefix: '', width: 0, first: 1 },
-        alwaysFilled: false,
-        noTwoAlike: false,
-        indexed: false,
-        start: null,
-        rule: null,
-      };
-      all.unshift(number);
-      key.push(number.id);
-      values.unshift({ field: number.id, sql: 'row_number() OVER ()', blob: false });
-      this.notes.push(`${foreign.name} had no key: its rows are numbered now.`);
+  private nameColumns(table: ForeignTable): void {
+    const names: string[] = [];
+    for (const column of table.columns) {
+      const path = this.path(table.name, column.name);
+      this.fieldIds.set(path, idFrom('f', `${table.name}${column.name}`, this.ids));
+      const name = uniqueName(this.usable(column.name, 'field'), names);
+      names.push(name);
+      this.columnNames.set(path, name);
     }
-    this.copies.push({ table: id, from: foreign.name, values });
-    const label = singularOf(labelFrom(foreign.name));
-    const plural = pluralOf(label);
+  }
+
+  private keyOf(table: ForeignTable): ForeignColumn[] {
+    return table.columns.filter(({ pk }) => pk > 0).sort((a, b) => a.pk - b.pk);
+  }
+
+  /** Whether the primary key of a table can tell its rows apart here. */
+  private hasKey(table: ForeignTable): boolean {
+    const key = this.keyOf(table);
+    return (
+      key.length > 0 &&
+      !this.relaxed.unkeyed.has(table.name.toLowerCase()) &&
+      key.every(({ facts: { rows, nulls, emptyTexts, texts, integers, reals, blobs } }) => {
+        const filled = rows - nulls;
+        return nulls === 0 && emptyTexts === 0 && [texts, integers + reals, blobs].includes(filled);
+      })
+    );
+  }
+
+  private howOf(table: ForeignTable, column: ForeignColumn): How {
+    return howFor(column, column.pk > 0 && this.hasKey(table));
+  }
+
+  private how(table: ForeignTable, column: ForeignColumn): How {
+    return this.hows.get(this.path(table.name, column.name))!;
+  }
+
+  /** The foreign keys that are taken as links; what is not is noted. */
+  private linksOf(table: ForeignTable): Taken[] {
+    const taken: Taken[] = [];
+    for (const foreign of table.foreignKeys) {
+      const { to, pairs, onDelete } = foreign;
+      const columns = pairs.map(([from]) => from);
+      const refuse = (why: string, where?: string): void =>
+        this.note(
+          `The link of ${table.name} (${columns.join(', ')}) to ${to} ${why}: it is not taken over, its values are.`,
+          table,
+          where,
+        );
+      const target = this.target(to);
+      const keys = target ? this.keyOf(target) : [];
+      const others = pairs.map(([, other], i) => (other ?? keys[i]?.name ?? '').toLowerCase());
+      const whole =
+        keys.length === pairs.length && keys.every(({ name }) => others.includes(name.toLowerCase()));
+      const owns = columns.map((name) =>
+        table.columns.find((column) => column.name.toLowerCase() === name.toLowerCase()),
+      );
+      if (!target || !whole || !this.hasKey(target)) {
+        refuse('does not lead to what tells its rows apart here');
+        continue;
+      }
+      if (owns.includes(undefined)) {
+        refuse('names a column that is not there');
+        continue;
+      }
+      const inOrder = pairs.map((_, i) => keys.find(({ name }) => name.toLowerCase() === others[i])!);
+      const unlike = owns.findIndex((own, i) => !canRead(this.how(target, inOrder[i]!), own!.facts));
+      const self = target === table && columns.every((name, i) => name.toLowerCase() === others[i]);
+      if (this.relaxed.unlinked.has(columnsKey(table.name, columns))) {
+        const on = pairs
+          .map(([from], i) => `p.${sqlName(inOrder[i]!.name)} IS o.${sqlName(from)}`)
+          .join(' AND ');
+        const filled = columns.map((name) => `o.${sqlName(name)} IS NOT NULL`).join(' AND ');
+        refuse(
+          'leads to rows that are not there',
+          `${filled} AND NOT EXISTS (SELECT 1 FROM src.${sqlName(target.name)} AS p WHERE ${on})`,
+        );
+      } else if (self) refuse('leads from a row to itself');
+      else if (unlike >= 0) refuse('holds values of another sort than the key there');
+      else if (
+        pairs.length === 1 &&
+        taken.some(
+          ({
+            foreign: {
+              pairs: [other, ...more],
+            },
+          }) => more.length === 0 && other![0].toLowerCase() === columns[0]!.toLowerCase(),
+        )
+      )
+        refuse('stands at a field that is a link already');
+      else {
+        const action = ({ CASCADE: 'deleteAlong', 'SET NULL': 'leaveEmpty' } as const)[onDelete] ?? 'refuse';
+        const must = owns.some((own) => own!.notNull || (own!.pk > 0 && this.hasKey(table)));
+        if (onDelete === 'SET DEFAULT')
+          this.note(`${table.name} (${columns.join(', ')}): “set default” on delete is “refuse” now.`);
+        taken.push({ foreign, target, onDelete: must && action === 'leaveEmpty' ? 'refuse' : action });
+      }
+    }
+    return taken;
+  }
+
+  /** A key that is a lookup takes its kind from another key: round in a circle none would have one. */
+  private breakCircles(): void {
+    const keyLink = (table: ForeignTable): Taken | undefined => {
+      const [key, ...more] = this.keyOf(table);
+      return more.length > 0 || !key
+        ? undefined
+        : this.links
+            .get(table.name.toLowerCase())!
+            .find(
+              ({ foreign: { pairs } }) =>
+                pairs.length === 1 && pairs[0]![0].toLowerCase() === key.name.toLowerCase(),
+            );
+    };
+    for (const table of this.schema.tables) {
+      const seen = new Set([table]);
+      for (let link = keyLink(table); link; link = keyLink(link.target)) {
+        if (link.target === table) {
+          const own = keyLink(table)!;
+          this.links.set(
+            table.name.toLowerCase(),
+            this.links.get(table.name.toLowerCase())!.filter((other) => other !== own),
+          );
+          this.note(
+            `The link of ${table.name} (${own.foreign.pairs[0]![0]}) to ${own.foreign.to} leads back to itself: it is not taken over, its values are.`,
+          );
+          break;
+        }
+        if (seen.has(link.target)) break;
+        seen.add(link.target);
+      }
+    }
+  }
+
+  private table(foreign: ForeignTable, name: string, labels: readonly string[]): Table {
+    const id = this.tableIds.get(foreign.name.toLowerCase())!;
+    const hasKey = this.hasKey(foreign);
+    const pk = this.keyOf(foreign);
+    if (foreign.columns.length > MOST_FIELDS - (hasKey ? 0 : 1))
+      throw new AdoptError(
+        `${foreign.name} has ${foreign.columns.length} columns: a table has at most ${MOST_FIELDS} fields. Divide it in the file first.`,
+      );
+    for (const { column, clause, what } of clausesIn(foreign.sql))
+      this.note(clauseWords(foreign.name, column, clause, what));
+    const taken = this.links.get(foreign.name.toLowerCase())!;
+    const fieldLabels: string[] = [];
+    const values: AdoptCopy['values'][number][] = [];
+    const fields = foreign.columns.map((column): Field => {
+      const path = this.path(foreign.name, column.name);
+      const own = this.columnNames.get(path)!;
+      const label = labelFrom(column.name, fieldLabels);
+      fieldLabels.push(label);
+      const link = taken.find(
+        ({ foreign: { pairs } }) =>
+          pairs.length === 1 && pairs[0]![0].toLowerCase() === column.name.toLowerCase(),
+      );
+      const how = link ? this.how(link.target, this.keyOf(link.target)[0]!) : this.how(foreign, column);
+      const type = link
+        ? ({
+            kind: 'lookup',
+            table: this.tableIds.get(link.target.name.toLowerCase())!,
+            shows: null,
+            onDelete: link.onDelete,
+          } as const)
+        : this.type(foreign, column, how, hasKey && column.pk > 0);
+      const reading = readingFor(column, own, how, `${foreign.name}.${column.name}`);
+      for (const { text, where } of reading.notes) this.note(text, foreign, where);
+      values.push({ field: this.fieldIds.get(path)!, column: column.name, ...reading });
+      if (reading.asItStood && own === column.name) this.faithful.add(path);
+      return this.field(foreign, column, { id: this.fieldIds.get(path)!, name: own, label, type }, hasKey);
+    });
+    const collated = clausesIn(foreign.sql).some(({ what }) => what === 'collation');
+    const lower = foreign.name.toLowerCase();
+    if (name === foreign.name && !collated) this.named.add(lower);
+    if (
+      this.named.has(lower) &&
+      hasKey &&
+      foreign.columns.every((column) => this.faithful.has(this.path(foreign.name, column.name)))
+    )
+      this.whole.add(lower);
+    const all = [...fields];
+    let key = pk.map((column) => this.fieldIds.get(this.path(foreign.name, column.name))!);
+    const [first] = foreign.numbers ?? [1];
+    const usable =
+      foreign.rowid !== null &&
+      Number.isSafeInteger(first) &&
+      (hasKey || (foreign.numbers?.[1] ?? 0) - first < MOST_ROWS);
+    const numbered = !usable && (!hasKey || values.some(({ blob }) => blob));
+    const row = numbered ? sqlName(ROW) : foreign.rowid;
+    if (!hasKey) {
+      const number = this.number(foreign, fields);
+      all.unshift(number);
+      key = [number.id];
+      // Rows are numbered from 1, in the order in which they stand.
+      const counted = numbered ? `o.${row!}` : `o.${row!} - ${first - 1}`;
+      values.unshift({ field: number.id, column: null, sql: counted, same: 'TRUE', blob: false });
+    }
+    const sameRow = all
+      .filter((field) => key.includes(field.id))
+      .map((field) => `n.${sqlName(field.name)} = ${values.find((value) => value.field === field.id)!.sql}`)
+      .join(' AND ');
+    this.copies.push({ table: id, from: foreign.name, numbered, row, values, sameRow });
+    const label = singularOf(labelFrom(foreign.name, labels));
     return {
       type: 'table',
       id,
       name,
-      label,
-      plural,
+      label: labels.some((other) => other.toLowerCase() === label.toLowerCase())
+        ? labelFrom(foreign.name, labels)
+        : label,
+      plural: pluralOf(label),
       fields: all,
       key,
       display: null,
       rules: [],
-      links,
+      links: this.tableLinks(foreign, taken),
       noTwoAlike: [],
       order: [],
     };
   }
 
-  private type(
-    foreign: ForeignTable,
-    column: ForeignColumn,
-    pk: readonly ForeignColumn[],
-    lookup: FieldType | undefined,
-  ): FieldType {
-    if (lookup) return lookup;
-    const kind = kindFor(column);
+  private type(foreign: ForeignTable, column: ForeignColumn, how: How, isKey: boolean): FieldType {
+    const kind = kindOf(how, column.facts);
+    if (!isKey) return kind;
     if (
-      pk.length === 1 &&
-      column.pk === 1 &&
-      kind.kind === 'wholeNumber' &&
-      /^INTEGER$/i.test(column.type.trim())
+      how === 'whole' &&
+      this.keyOf(foreign).length === 1 &&
+      /^INTEGER$/i.test(column.type.trim()) &&
+      !foreign.withoutRowid
     )
       return { kind: 'runningNumber', prefix: '', width: 0, first: 1 };
-    // A key is compared and pointed to: a text is what can be anything.
-    if (column.pk > 0 && ['tick', 'file', 'longText'].includes(kind.kind))
-      return kind.kind === 'tick' ? { kind: 'wholeNumber' } : { kind: 'text', most: null };
-    if (kind.kind === 'tick' && !column.notNull && column.facts.nulls > 0) return { kind: 'wholeNumber' };
-    return kind;
+    return kind.kind === 'longText' ? { kind: 'text', most: null } : kind;
   }
 
-  /** The key a lookup holds, read the way the other table's key is read. */
-  private keySql(foreign: ForeignTable, column: ForeignColumn): string {
-    const key = foreign.foreignKeys.find(
-      ({ pairs }) => pairs.length === 1 && pairs[0]![0].toLowerCase() === column.name.toLowerCase(),
-    )!;
-    const target = this.schema.tables.find(({ name }) => name.toLowerCase() === key.to.toLowerCase())!;
-    const other = target.columns.find(({ pk }) => pk === 1)!;
-    const type = kindFor(other);
-    return valueSql(
-      column.name,
-      type.kind === 'tick' ? { kind: 'wholeNumber' } : type,
-      other.facts.texts > 0,
+  private field(
+    foreign: ForeignTable,
+    column: ForeignColumn,
+    made: Pick<Field, 'id' | 'name' | 'label' | 'type'>,
+    hasKey: boolean,
+  ): Field {
+    const { type } = made;
+    const path = this.path(foreign.name, column.name);
+    const isText = type.kind === 'text' || type.kind === 'longText' || type.kind === 'lookup';
+    const isKey = hasKey && column.pk > 0;
+    const asked = (column.notNull || (column.pk > 0 && !hasKey)) && column.facts.nulls === 0;
+    const lacks = this.relaxed.empty.has(path) || (isText && column.facts.emptyTexts > 0);
+    if (asked && lacks && column.notNull)
+      this.note(`${foreign.name}.${column.name} is no longer always filled: some rows are empty.`);
+    if (column.generated)
+      this.note(`${foreign.name}.${column.name} was worked out by the file: it keeps the values it has.`);
+    const single = foreign.indexes.filter(
+      ({ columns }) => columns.length === 1 && columns[0]?.toLowerCase() === column.name.toLowerCase(),
+    );
+    const unique =
+      single.some(({ unique, partial, origin }) => unique && !partial && origin !== 'pk') &&
+      !(isKey && this.keyOf(foreign).length === 1) &&
+      type.kind !== 'file';
+    const doubled = this.relaxed.doubled.has(columnsKey(foreign.name, [column.name]));
+    if (unique && doubled) this.doubles(foreign, [column.name]);
+    return {
+      ...made,
+      alwaysFilled: asked && column.notNull && !isKey && !lacks && type.kind !== 'tick',
+      noTwoAlike: unique && !doubled,
+      indexed:
+        type.kind !== 'lookup' &&
+        type.kind !== 'file' &&
+        single.some(({ unique, partial, origin }) => !unique && !partial && origin === 'c'),
+      start: null,
+      rule: null,
+    };
+  }
+
+  private doubles(foreign: ForeignTable, columns: readonly string[]): void {
+    const list = (row: string): string =>
+      columns.map((name) => `CAST(${row}${sqlName(name)} AS TEXT)`).join(', ');
+    this.note(
+      `${foreign.name} (${columns.join(', ')}): rows that the file told apart are alike here, so that no two alike is not asked of it.`,
+      foreign,
+      `(${list('o.')}) IN (SELECT ${list('')} FROM src.${sqlName(foreign.name)} GROUP BY ${list('')} HAVING count(*) > 1)`,
     );
   }
 
-  private lookups(foreign: ForeignTable, links: TableLink[]): Map<string, FieldType> {
-    const found = new Map<string, FieldType>();
-    for (const { to, onDelete, pairs } of foreign.foreignKeys) {
-      const target = this.schema.tables.find(({ name }) => name.toLowerCase() === to.toLowerCase());
-      const keys = target?.columns.filter(({ pk }) => pk > 0).sort((a, b) => a.pk - b.pk) ?? [];
-      const action = ({ CASCADE: 'deleteAlong', 'SET NULL': 'leaveEmpty' } as const)[onDelete] ?? 'refuse';
-      const others = pairs.map(([, other], i) => (other ?? keys[i]?.name ?? '').toLowerCase());
-      const whole =
-        target &&
-        keys.length === pairs.length &&
-        keys.every(({ name }) => others.includes(name.toLowerCase()));
-      const name = pairs.map(([from]) => from).join(', ');
-      if (!target || !whole) {
-        this.notes.push(
-          `The link of ${foreign.name} (${name}) to ${to} does not lead to the key there and is not taken over.`,
+  private number(foreign: ForeignTable, fields: readonly Field[]): Field {
+    const key = this.keyOf(foreign);
+    if (key.length === 0) this.note(`${foreign.name} had no key: its rows are numbered now.`);
+    else
+      this.note(
+        `The key of ${foreign.name} (${key.map(({ name }) => name).join(', ')}) is empty in some rows, or holds values of several sorts that cannot be told apart: its rows are numbered now, and the old key is kept beside the number.`,
+        foreign,
+        key.map(({ name }) => `coalesce(o.${sqlName(name)}, '') = ''`).join(' OR '),
+      );
+    return {
+      id: idFrom('f', `${foreign.name}Number`, this.ids),
+      name: uniqueName(
+        'number',
+        fields.map(({ name }) => name),
+      ),
+      label: labelFrom(
+        'number',
+        fields.map(({ label }) => label),
+      ),
+      type: { kind: 'runningNumber', prefix: '', width: 0, first: 1 },
+      alwaysFilled: false,
+      noTwoAlike: false,
+      indexed: false,
+      start: null,
+      rule: null,
+    };
+  }
+
+  private tableLinks(foreign: ForeignTable, taken: readonly Taken[]): TableLink[] {
+    const links: TableLink[] = [];
+    for (const {
+      foreign: { to, pairs },
+      target,
+      onDelete,
+    } of taken) {
+      if (pairs.length === 1) continue;
+      const keys = this.keyOf(target);
+      if (links.length === MOST_LINKS) {
+        this.note(
+          `The link of ${foreign.name} (${pairs.map(([from]) => from).join(', ')}) to ${to} is one too many and is not taken over.`,
         );
         continue;
       }
-      const owns = pairs.map(([from]) =>
-        foreign.columns.find((column) => column.name.toLowerCase() === from.toLowerCase()),
-      );
-      const must = owns.some((column) => column === undefined || column.notNull || column.pk > 0);
-      const kept = must && action === 'leaveEmpty' ? 'refuse' : action;
-      if (onDelete === 'SET DEFAULT')
-        this.notes.push(`${foreign.name} (${name}): “set default” on delete is “refuse” now.`);
-      const tableId = this.tableIds.get(target.name.toLowerCase())!;
-      if (pairs.length === 1)
-        found.set(pairs[0]![0].toLowerCase(), {
-          kind: 'lookup',
-          table: tableId,
-          shows: null,
-          onDelete: kept,
-        });
-      else
-        links.push({
-          id: idFrom('l', `${foreign.name}${to}`, this.ids),
-          name: uniqueName(nameFromLabel(to, 'link'), [
-            ...foreign.columns.map((column) => column.name),
-            ...links.map((link) => link.name),
-          ]),
-          label: labelFrom(to),
-          table: tableId,
-          on: pairs.map(([from], i) => ({
-            own: this.fieldIds.get(this.path(foreign.name, from))!,
-            other: this.fieldIds.get(this.path(target.name, others[i]!))!,
-          })),
-          onDelete: kept,
-        });
+      links.push({
+        id: idFrom('l', `${foreign.name}${to}`, this.ids),
+        name: uniqueName(nameFromLabel(to, 'link'), [
+          ...foreign.columns.map((column) => this.columnNames.get(this.path(foreign.name, column.name))!),
+          ...links.map((link) => link.name),
+        ]),
+        label: labelFrom(
+          to,
+          links.map(({ label }) => label),
+        ),
+        table: this.tableIds.get(target.name.toLowerCase())!,
+        on: pairs.map(([from, other], i) => ({
+          own: this.fieldIds.get(this.path(foreign.name, from))!,
+          other: this.fieldIds.get(this.path(target.name, other ?? keys[i]!.name))!,
+        })),
+        onDelete,
+      });
     }
-    return found;
+    return links;
   }
 
-  private start(foreign: ForeignTable, column: ForeignColumn, type: FieldType): string | null {
-    if (column.default === null || column.pk > 0 || /^null$/i.test(column.default)) return null;
-    if (type.kind === 'file' || type.kind === 'lookup') return null;
-    const written = column.default.replace(/^\((.*)\)$/s, '$1').trim();
-    const source = type.kind === 'tick' ? ({ '0': 'FALSE', '1': 'TRUE' }[written] ?? written) : written;
-    const design = emptyDesign();
-    const bound = attempt(() => bind(source, { catalog: catalogOf(design), table: null }).bound.type);
-    if (bound.ok && fits(bound.value, typeOf(design, type))) return source;
-    this.notes.push(
-      `${foreign.name}.${column.name}: the starting value ${column.default} is not taken over.`,
-    );
-    return null;
+  /** DEFAULTs as starting values. */
+  private withStarts(design: Design, foreign: ForeignTable, table: Table): Table {
+    const fields = table.fields.map((field): Field => {
+      const column = foreign.columns.find(
+        ({ name }) => this.fieldIds.get(this.path(foreign.name, name)) === field.id,
+      );
+      const given = column?.default;
+      if (given === undefined || given === null || /^null$/i.test(given.trim())) return field;
+      const written = given.replace(/^\((.*)\)$/s, '$1').trim();
+      const source =
+        field.type.kind === 'tick' ? ({ '0': 'FALSE', '1': 'TRUE' }[written] ?? written) : written;
+      const bound = attempt(
+        () => bind(source, { catalog: catalogOf(emptyDesign()), table: null }).bound.type,
+      );
+      if (
+        field.type.kind !== 'runningNumber' &&
+        field.type.kind !== 'file' &&
+        source.length <= 4000 &&
+        bound.ok &&
+        fits(bound.value, typeOf(design, field.type))
+      )
+        return { ...field, start: source };
+      this.note(
+        `${foreign.name}.${column!.name}: the starting value ${given.slice(0, 200)} is not taken over.`,
+      );
+      return field;
+    });
+    return { ...table, fields };
   }
 
   /** CHECKs as choices, as rules, or kept as they are. */
@@ -498,8 +655,8 @@ class Adopter {
       };
       return (
         this.asChoice(current, foreign, check) ??
-        this.asRule(here, current, check, i) ??
-        this.asKept(current, check, i)
+        this.asRule(here, current, foreign, check, i) ??
+        this.asKept(current, foreign, check, i)
       );
     }, table);
   }
@@ -509,168 +666,293 @@ class Adopter {
     if (!match) return null;
     const id = this.fieldIds.get(this.path(foreign.name, match[1]!));
     const field = id ? fieldOf(table, id) : undefined;
-    const choices = [...match[2]!.matchAll(/'((?:[^']|'')*)'/g)].map(([, text]) => text!.replace(/''/g, "'"));
-    if (field?.type.kind !== 'text' || choices.some((choice) => choice.trim() !== choice || choice === ''))
+    const choices = [
+      ...new Set([...match[2]!.matchAll(/'((?:[^']|'')*)'/g)].map(([, text]) => text!.replace(/''/g, "'"))),
+    ];
+    const fit =
+      choices.length <= 500 &&
+      choices.every(
+        (choice) => choice.trim() === choice && isChoiceText(choice) && choice.normalize('NFC') === choice,
+      );
+    if (
+      field?.type.kind !== 'text' ||
+      !fit ||
+      this.collated(foreign, check) ||
+      this.relaxed.broken.has(`choice ${field.id}`)
+    )
       return null;
-    const type: FieldType = { kind: 'choice', choices: [...new Set(choices)] };
+    const type: FieldType = { kind: 'choice', choices };
     return {
       ...table,
       fields: table.fields.map((other) => (other.id === field.id ? { ...other, type } : other)),
     };
   }
 
-  private asRule(design: Design, table: Table, check: string, number: number): Table | null {
+  /** Whether a check compares texts otherwise than by their bytes. */
+  private collated(foreign: ForeignTable, check: string): boolean {
+    const names = namesIn(check);
+    return (
+      !names ||
+      names.has('collate') ||
+      clausesIn(foreign.sql).some(
+        ({ what, column }) => what === 'collation' && column !== null && names.has(column.toLowerCase()),
+      )
+    );
+  }
+
+  private asRule(
+    design: Design,
+    table: Table,
+    foreign: ForeignTable,
+    check: string,
+    number: number,
+  ): Table | null {
     const catalog = catalogOf(design);
     const rule = attempt(() => {
       const { bound } = bindCondition(check, { catalog, table: table.id });
       toSql(bound, { catalog, row: null });
-      return toStored(check, catalog, table.id);
+      return meansTheSame(bound) ? toStored(check, catalog, table.id) : null;
     });
-    if (!rule.ok) return null;
+    if (
+      !rule.ok ||
+      rule.value === null ||
+      rule.value.length > 4000 ||
+      table.rules.length === MOST_RULES ||
+      this.collated(foreign, check)
+    )
+      return null;
     const id = idFrom('r', `${table.name}${number + 1}`, this.ids);
     const message = `${table.label}: ${check.replace(/[{}]/g, '$&$&').replace(/\s+/g, ' ').slice(0, 200)} must hold.`;
-    return { ...table, rules: [...table.rules, { id, expression: rule.value, message }] };
+    this.checks.set(id, { table: foreign.name, check });
+    const broken = this.relaxed.broken.has(id);
+    if (broken)
+      this.note(
+        `Rows of ${foreign.name} break its check (${short(check)}): it is kept for new rows only.`,
+        foreign,
+        `NOT (${check})`,
+      );
+    return {
+      ...table,
+      rules: [
+        ...table.rules,
+        { id, expression: rule.value, message, ...(broken ? { newRowsOnly: true } : {}) },
+      ],
+    };
   }
 
-  private asKept(table: Table, check: string, number: number): Table {
-    if (this.touchesScaled(check, [table])) {
-      this.notes.push(`The check (${check}) of ${table.label} cannot be read and is not taken over.`);
-      return table;
-    }
+  private asKept(table: Table, foreign: ForeignTable, check: string, number: number): Table {
     const id = idFrom('k', `${table.name}check${number + 1}`, this.ids);
-    this.kept.push({
-      type: 'kept',
-      id,
-      table: table.id,
-      what: 'check',
-      name: `check of ${table.label}`,
-      sql: check,
-    });
-    this.notes.push(`The check (${check}) of ${table.label} cannot be read as a rule: it is kept as it is.`);
+    const names = namesIn(check);
+    const there = foreign.columns.filter(({ name }) => names?.has(name.toLowerCase()));
+    const unread = !names || this.collated(foreign, check) || check.length > 20_000;
+    const lost = (why: string, where?: string): void =>
+      this.note(
+        `The check (${short(check)}) of ${foreign.name} ${why}: it is not taken over.`,
+        foreign,
+        where,
+      );
+    if (this.relaxed.broken.has(id)) lost('is broken by rows', `NOT (${check})`);
+    else if (unread || this.relaxed.unchecked.has(foreign.name.toLowerCase())) lost('cannot be read');
+    else if (there.some(({ name }) => !this.faithful.has(this.path(foreign.name, name))))
+      lost('looks at values that are written otherwise now');
+    else {
+      this.kept.push({
+        type: 'kept',
+        id,
+        table: table.id,
+        what: 'check',
+        name: `check of ${table.label}`,
+        sql: check,
+      });
+      this.checks.set(id, { table: foreign.name, check });
+      this.note(
+        `The check (${short(check)}) of ${foreign.name} means something of its own to the engine: it is kept as it is.`,
+      );
+    }
     return table;
-  }
-
-  /** Decimals are kept as whole units, which SQL of others knows nothing of. */
-  private touchesScaled(sql: string, tables: readonly Table[]): boolean {
-    return tables.some(({ fields }) =>
-      fields.some(
-        ({ name, type }) =>
-          type.kind === 'decimal' && new RegExp(`\\b${name.replace(/[^\w]/g, '.')}\\b`, 'i').test(sql),
-      ),
-    );
   }
 
   /** UNIQUE over several columns is said of the table; other indexes over several are made anew. */
   private withIndexes(foreign: ForeignTable, table: Table): Table {
     const noTwoAlike: string[][] = [];
     for (const { name, unique, columns, partial, origin, sql } of foreign.indexes) {
+      const words = sql === null ? [] : indexWords(sql);
+      if (words.length > 0)
+        this.note(
+          `The index ${name} of ${foreign.name} compares in a way of its own (${words.join(', ')}): it does not here.`,
+        );
       if (origin === 'pk' || (columns.length === 1 && columns[0] !== null && !partial)) continue;
       const fields = columns.map((column) => {
         const fieldId = column === null ? undefined : this.fieldIds.get(this.path(foreign.name, column));
         return fieldId ? fieldOf(table, fieldId) : undefined;
       });
       if (partial || fields.includes(undefined)) {
-        this.notes.push(
-          `The index ${name} of ${foreign.name} looks at expressions or at some rows only and is not taken over${sql ? `: ${sql}` : ''}.`,
+        this.note(
+          `The index ${name} of ${foreign.name} looks at expressions or at some rows only and is not taken over${sql ? `: ${sql.slice(0, 300)}` : ''}.`,
         );
         continue;
       }
       if (unique && fields.every((field) => field!.type.kind !== 'file')) {
         const ids = fields.map((field) => field!.id);
-        if (!noTwoAlike.some((other) => [...other].sort().join() === [...ids].sort().join()))
+        const named = columns as string[];
+        if (this.relaxed.doubled.has(columnsKey(foreign.name, named))) this.doubles(foreign, named);
+        else if (noTwoAlike.length === MOST_ALIKE || ids.length > 32)
+          this.note(
+            `What no two rows of ${foreign.name} have alike (${named.join(', ')}) is one too many and is not taken over.`,
+          );
+        else if (!noTwoAlike.some((other) => [...other].sort().join() === [...ids].sort().join()))
           noTwoAlike.push(ids);
         continue;
       }
       const id = idFrom('k', name, this.ids);
       const list = fields.map((field) => sqlName(field!.name)).join(', ');
-      this.kept.push({
-        type: 'kept',
-        id,
-        table: table.id,
-        what: 'index',
-        name,
-        sql: `CREATE ${unique ? 'UNIQUE ' : ''}INDEX ${sqlName(`kept ${id}`)} ON ${sqlName(table.name)} (${list})`,
-      });
-      this.notes.push(
-        `${unique ? 'No two rows of' : 'The order of'} ${foreign.name} ${unique ? 'alike' : ''} in ${columns.join(', ')}: kept as an index.`.replace(
-          '  ',
-          ' ',
-        ),
-      );
+      const made = `CREATE INDEX ${sqlName(`kept ${id}`)} ON ${sqlName(table.name)} (${list})`;
+      this.keep({ type: 'kept', id, table: table.id, what: 'index', name: name.slice(0, 200), sql: made });
+      this.note(`The order of ${foreign.name} in ${columns.join(', ')}: kept as an index.`);
     }
     return { ...table, noTwoAlike };
   }
 
-  private objects(design: Design, views: ForeignSchema['views'], triggers: ForeignSchema['triggers']): void {
-    const mentioned = (sql: string): Table[] =>
-      design.tables.filter((_, i) =>
-        new RegExp(`\\b${this.schema.tables[i]!.name.replace(/[^\w]/g, '.')}\\b`, 'i').test(sql),
+  private keep(kept: Design['kept'][number]): boolean {
+    const fit = v.is(Kept, kept);
+    if (fit) this.kept.push(kept);
+    return fit;
+  }
+
+  /**
+   * Views and triggers are kept where all that they look at stands as it stood; else they would speak of
+   * amounts a hundred times too large, or find nothing.
+   */
+  private objects(views: ForeignSchema['views'], triggers: ForeignSchema['triggers']): void {
+    const lost = new Map<string, string>();
+    const others = new Set(this.schema.others.map((name) => name.toLowerCase()));
+    const why = (name: string, sql: string): string | null => {
+      const names = namesIn(sql);
+      if (!names || making(sql) === null) return 'cannot be read';
+      if (lost.has(name.toLowerCase())) return lost.get(name.toLowerCase())!;
+      const changed = this.schema.tables.find(
+        (table) => names.has(table.name.toLowerCase()) && !this.finds(table, names, sql),
       );
-    const keep = (what: 'view' | 'trigger', name: string, sql: string, table: string | null): void => {
-      if (this.touchesScaled(sql, mentioned(sql))) {
-        this.notes.push(
-          `The ${what} ${name} works with decimals, which are kept as whole units now: it is not taken over.`,
-        );
-        return;
+      if (changed) return `looks at ${changed.name}, which is written otherwise now`;
+      if (
+        ['rowid', '_rowid_', 'oid', 'sqlite_master', 'sqlite_schema', 'sqlite_sequence'].some((word) =>
+          names.has(word),
+        )
+      )
+        return 'looks at what only the file as it came has';
+      const gone = [...names].find(
+        (word) => word !== name.toLowerCase() && (lost.has(word) || others.has(word)),
+      );
+      return gone === undefined ? null : `looks at ${gone}, which is not taken over`;
+    };
+    // What looks at something that is lost is lost as well.
+    for (let before = -1; before < lost.size;) {
+      before = lost.size;
+      for (const { name, sql } of views) {
+        const reason = why(name, sql);
+        if (reason !== null) lost.set(name.toLowerCase(), reason);
       }
-      this.kept.push({ type: 'kept', id: idFrom('k', name, this.ids), table, what, name, sql });
-      this.notes.push(`The ${what} ${name} is kept as it is.`);
+    }
+    const keep = (what: 'view' | 'trigger', name: string, sql: string, table: string | null): void => {
+      const id = idFrom('k', name, this.ids);
+      const kept = { type: 'kept', id, table, what, name: name.slice(0, 200) || 'x', sql } as const;
+      const reason = why(name, sql) ?? (this.keep(kept) ? null : 'is too long, or cannot be read');
+      this.note(
+        reason === null
+          ? `The ${what} ${name} is kept as it is.`
+          : `The ${what} ${name} ${reason}: it is not taken over. It was: ${sql.replace(/\s+/g, ' ').slice(0, 500)}`,
+      );
     };
     for (const { name, sql } of views) keep('view', name, sql, null);
     for (const { name, sql, table } of triggers)
       keep('trigger', name, sql, this.tableIds.get(table.toLowerCase()) ?? null);
   }
+
+  /** Whether a statement finds in a table what it found there in the file as it came. */
+  private finds(table: ForeignTable, names: ReadonlySet<string>, sql: string): boolean {
+    if (this.whole.has(table.name.toLowerCase())) return true;
+    // All columns at once, or those of a name that another table has too, or new rows without names.
+    if (selectsAll(sql) || ['natural', 'insert', 'replace'].some((word) => names.has(word))) return false;
+    return (
+      this.named.has(table.name.toLowerCase()) &&
+      table.columns.every(
+        ({ name }) => !names.has(name.toLowerCase()) || this.faithful.has(this.path(table.name, name)),
+      )
+    );
+  }
+
+  /** What is adopted must open: it goes through the schemas and checks of every other design. */
+  private assertFit(design: Design): void {
+    for (const [i, table] of design.tables.entries()) {
+      const read = v.safeParse(TableSchema, table);
+      if (!read.success)
+        throw new AdoptError(`${this.schema.tables[i]!.name} cannot be taken in: ${read.issues[0].message}`);
+    }
+    const [problem] = validateTables(design);
+    if (problem) throw new AdoptError(`The tables of this file do not go together here: ${problem.message}`);
+  }
 }
 
-/** SQL for {@link ColumnFacts} of a column of the table `o`, one value after another in their order. */
-export function factsSql(column: string): string {
-  const c = `o.${sqlName(column)}`;
-  const count = (condition: string): string => `coalesce(sum(${condition}), 0)`;
-  const number = `typeof(${c}) IN ('integer', 'real')`;
-  const isText = `typeof(${c}) = 'text'`;
-  // The shortest decimal that reads back as the same number has at most 15 digits where it is exact.
-  const places = [0, 1, 2, 3, 4, 5, 6].map(
-    (n) => `WHEN CAST(printf('%.${n}f', ${c}) AS REAL) = CAST(${c} AS REAL) THEN ${n}`,
-  );
-  return [
-    'count(*)',
-    count(`${c} IS NULL`),
-    count(`typeof(${c}) = 'integer'`),
-    count(`typeof(${c}) = 'real'`),
-    count(isText),
-    count(`typeof(${c}) = 'blob'`),
-    count(`${isText} AND ${c} = ''`),
-    count(`${isText} AND instr(${c}, char(10)) > 0`),
-    `coalesce(max(CASE WHEN ${isText} THEN length(${c}) END), 0)`,
-    count(`${isText} AND length(${c}) = 10 AND date(${c}, '+0 days') = ${c}`),
-    count(
-      `${isText} AND length(${c}) >= 16 AND substr(${c}, 5, 1) = '-' AND datetime(${c}) IS NOT NULL AND ${c} NOT GLOB ${sqlText('*.*')}`,
-    ),
-    count(`${isText} AND length(${c}) IN (5, 8) AND substr(${c}, 3, 1) = ':' AND time(${c}) IS NOT NULL`),
-    count(`${number} AND ${c} IN (0, 1)`),
-    `coalesce(max(CASE WHEN typeof(${c}) = 'real' THEN CASE ${places.join(' ')} ELSE 7 END END), 0)`,
-    `coalesce(max(CASE WHEN ${number} THEN abs(CAST(${c} AS REAL)) END), 0)`,
-  ].join(', ');
+const short = (sql: string): string => (sql.length > 200 ? `${sql.slice(0, 200)} …` : sql);
+
+function clauseWords(table: string, column: string | null, clause: string, what: string): string {
+  const where = column === null ? table : `${table}.${column}`;
+  switch (what) {
+    case 'collation':
+      return `${where} compared its texts by ${clause}: here they are compared letter by letter, and case counts.`;
+    case 'on update':
+      return `${where}: when the key changes, what leads to it changes along (the file said ON UPDATE ${clause}).`;
+    case 'deferred':
+      return `${where}: a link is asked about at once, not at the end (the file said ${clause}).`;
+    case 'on conflict':
+      return `${where}: what cannot be is refused (the file said ON CONFLICT ${clause}).`;
+    default:
+      return `${where}: ${clause} is not taken over.`;
+  }
 }
 
-/** The answers to {@link factsSql}, in their order. */
-export function factsFrom(values: readonly number[]): ColumnFacts {
-  const names = [
-    'rows',
-    'nulls',
-    'integers',
-    'reals',
-    'texts',
-    'blobs',
-    'emptyTexts',
-    'lines',
-    'longest',
-    'dates',
-    'instants',
-    'times',
-    'zeroOrOne',
-    'places',
-    'largest',
-  ] as const;
-  return Object.fromEntries(names.map((name, i) => [name, values[i] ?? 0])) as unknown as ColumnFacts;
-}
+/**
+ * Whether a condition has the same truth in SQL of the engine as it has here: whole numbers divided stay whole
+ * there, texts are joined and folded otherwise, and so on.
+ */
+const meansTheSame = (bound: Bound): boolean =>
+  !some(bound, (node) => {
+    switch (node.op) {
+      case 'const':
+      case 'negate':
+      case 'not':
+      case 'isNull':
+      case 'isTruth':
+      case 'rescale':
+      case 'limit':
+      case 'add':
+      case 'sub':
+      case 'mul':
+      case 'and':
+      case 'or':
+      case 'distinct':
+      case 'between':
+      case 'in':
+      case 'coalesce':
+      case 'case':
+      case 'abs':
+        return false;
+      case 'length':
+        return node.a.type.type !== 'text';
+      case 'ref':
+        return node.links.length > 0;
+      case 'compare':
+        return (
+          node.a.type.type !== node.b.type.type && node.a.type.type !== 'null' && node.b.type.type !== 'null'
+        );
+      case 'like':
+        // Letters are folded by one and not by the other, signs by neither.
+        return (
+          node.pattern.op !== 'const' ||
+          typeof node.pattern.value !== 'string' ||
+          /\p{L}/u.test(node.pattern.value)
+        );
+      default:
+        return true;
+    }
+  });

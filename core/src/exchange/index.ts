@@ -1,4 +1,7 @@
 export * from './adopt';
+export * from './foreign';
+export { howFor, kindOf } from './readings';
+export { checksIn, clausesIn } from './create-table';
 export * from './folder';
 export * from './difference';
 export * from './standard-sql';

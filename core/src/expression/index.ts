@@ -21,5 +21,5 @@ export { apartSql, fillMarks } from './composed';
 export { fillLetters, orderKey, orderKeySql } from './order';
 export * from './types';
 export { inWords } from './words';
-export { isEnclosed, making } from './statements';
+export { isEnclosed, making, sqlTokens, type SqlToken } from './statements';
 export * from './message';

@@ -1,5 +1,5 @@
 /** A part of a statement of the engine: a word, a sign, or what is quoted, with the quotes. */
-interface SqlToken {
+export interface SqlToken {
   readonly text: string;
   readonly sort: 'word' | 'quoted' | 'sign';
 }
@@ -10,7 +10,7 @@ const CLOSING: Readonly<Record<string, string>> = { "'": "'", '"': '"', '`': '`'
  * The tokens of a text of SQL as the engine reads it (its "Tokenizer" and `sqlite3_complete`, public domain);
  * null when a string or a comment in it has no end: what stands behind it would then be taken into it.
  */
-function sqlTokens(sql: string): SqlToken[] | null {
+export function sqlTokens(sql: string): SqlToken[] | null {
   const tokens: SqlToken[] = [];
   // The engine reads a statement up to the first NUL.
   if (sql.includes('\0')) return null;

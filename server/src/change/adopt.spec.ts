@@ -170,6 +170,7 @@ describe('taking in a foreign file', () => {
       CREATE INDEX partial ON odd (c) WHERE c IS NOT NULL;
       CREATE VIRTUAL TABLE words USING fts5(w);
     `);
+    expect(body.detail).toBeUndefined();
     const design = designOf(body.id);
     const [odd, chosen] = design.tables as [Design['tables'][0], Design['tables'][0]];
     expect(odd.fields.map(({ type }) => type.kind)).toEqual([
@@ -197,7 +198,7 @@ describe('taking in a foreign file', () => {
     for (const part of [
       'hr_name',
       'more than 6 decimal places',
-      'texts without any letter',
+      'texts without any character',
       'was worked out by the file',
       'partial',
       'words is no plain table',
@@ -241,7 +242,7 @@ describe('taking in a foreign file', () => {
     expect(designOf(again.body.id).tables).toEqual(designOf(body.id).tables);
   });
 
-  it('refuses what is no SQLite file, a damaged one, and one whose links lead nowhere', async () => {
+  it('refuses what is no SQLite file, and a damaged one', async () => {
     expect((await send(Buffer.from('name;amount\n'), 'Text')).body.detail).toBe('This is no SQLite file.');
     expect((await takeIn('SELECT 1', 'Nothing')).status).toBe(400);
     const path = join(folder, 'whole.db');
@@ -259,11 +260,6 @@ describe('taking in a foreign file', () => {
         .withContext(String(length))
         .toMatch(/^This file (cannot be read|is damaged)/);
     }
-    const broken = await takeIn(
-      'CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY, a INT REFERENCES a (id)); PRAGMA foreign_keys = OFF; INSERT INTO b VALUES (1, 99)',
-    );
-    expect(broken.status).toBe(422);
-    expect(broken.body.detail).toContain('not there: mend that in the file first');
     const { body } = await office.call('GET', '/api/files');
     expect(
       body.files.some(({ name }: { name: string }) => name === 'Text' || name === 'Nothing'),

@@ -1,13 +1,17 @@
+import { isAscii } from 'node:buffer';
 import iconv from 'iconv-lite';
 import { textFault } from '@heathridge/core/change';
 import { ENCODING_NAMES, type Encoding, type UnreadTexts } from '@heathridge/core/exchange';
-import { sqlName } from '@heathridge/core/expression';
+import { apartSql, fillMarks, sqlName } from '@heathridge/core/expression';
+import { keptText } from '@heathridge/core/values';
+import { rowidOf } from './foreign-schema';
 import { openForReading, openForWriting, type Connection } from '../store/driver';
 import { guarded, only, type Held } from '../store/statements';
 
 const SAMPLE = 5;
 
-interface Column {
+/** A column of a foreign file that holds texts. */
+export interface TextColumn {
   readonly table: string;
   readonly name: string;
   /** SQL for what tells a row from the others. */
@@ -15,7 +19,7 @@ interface Column {
 }
 
 /** The stored columns of all plain tables. */
-function columnsOf(db: Connection): Column[] {
+function columnsOf(db: Connection): TextColumn[] {
   const tables = guarded(
     db,
     "SELECT name, wr FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY name",
@@ -27,26 +31,91 @@ function columnsOf(db: Connection): Column[] {
       number,
       number,
     ][];
-    const key =
-      withoutRowid === 1
-        ? columns.filter(([, pk]) => pk > 0).map(([name]) => sqlName(name))
-        : [rowidOf(columns.map(([name]) => name))];
+    const rowid = withoutRowid === 1 ? null : rowidOf(columns.map(([name]) => name));
+    const primary = columns.filter(([, pk]) => pk > 0);
+    // Where columns have taken all names for the number of a row, what it holds tells it from the others.
+    const telling = primary.length > 0 ? primary : columns;
+    const key = rowid === null ? telling.map(([name]) => sqlName(name)) : [rowid];
     return columns.filter(([, , hidden]) => hidden === 0).map(([name]) => ({ table, name, key }));
   });
 }
 
-/** A name for the number of a row that no column takes for itself. */
-const rowidOf = (columns: readonly string[]): string =>
-  ['rowid', '_rowid_', 'oid'].find((name) => !columns.some((column) => column.toLowerCase() === name)) ??
-  'rowid';
-
 const where = (column: string): string => `typeof(${column}) = 'text' AND ${textFault(column).fault}`;
 
-/** The texts of a file that are no UTF-8, by column. */
-export function unreadTexts(path: string): UnreadTexts[] {
+/** Rows, and bytes of a text, that are looked at together; a longer text is looked at on its own. */
+const TOGETHER = { rows: 1000, bytes: 10_000 };
+
+/**
+ * The columns that hold any text beyond ASCII, or with a NUL: all others need no second look. Every table is
+ * gone through once; the engine hands over bytes, since its own search through letters is several times slower.
+ */
+export function suspectColumns(path: string): TextColumn[] {
   const db = openForReading(path);
   try {
-    return columnsOf(db).flatMap(({ table, name, key }): UnreadTexts[] => {
+    const columns = columnsOf(db);
+    return [...new Set(columns.map(({ table }) => table))].flatMap((table) =>
+      suspectsOf(
+        db,
+        table,
+        columns.filter((column) => column.table === table),
+      ),
+    );
+  } finally {
+    db.close();
+  }
+}
+
+function suspectsOf(db: Connection, table: string, columns: readonly TextColumn[]): TextColumn[] {
+  const [rowid, ...more] = columns[0]!.key;
+  if (more.length > 0 || !NUMBERED.test(rowid!)) return columns.filter((column) => isSuspect(db, column));
+  const suspects = new Set<TextColumn>();
+  const AT_ONCE = 40;
+  for (let i = 0; i < columns.length; i += AT_ONCE) {
+    const some = columns.slice(i, i + AT_ONCE);
+    const texts = some.map(({ name }, n) => {
+      const column = sqlName(name);
+      const long = `octet_length(${column}) > ${TOGETHER.bytes}`;
+      return `CASE WHEN typeof(${column}) = 'text' THEN CASE WHEN ${long} THEN char(0) ELSE ${column} END END AS c${n}`;
+    });
+    // A line between them: pieces of a character must not come together.
+    const together = some.map((_, n) => `CAST(group_concat(c${n}, char(10)) AS BLOB)`);
+    const from = (than: string): string =>
+      `SELECT CAST(max(r) AS TEXT), ${together.join(', ')} FROM (SELECT ${rowid!} AS r, ${texts.join(', ')} ` +
+      `FROM ${sqlName(table)} WHERE ${rowid!} ${than} CAST(? AS INTEGER) ORDER BY ${rowid!} LIMIT ${TOGETHER.rows})`;
+    const next = db.prepare(from('>')).raw();
+    let [last, ...found] = db.prepare(from('>=')).raw().get(FIRST) as [string | null, ...(Buffer | null)[]];
+    while (last !== null) {
+      found.forEach((bytes, n) => {
+        if (bytes && (!isAscii(bytes) || bytes.includes(0))) suspects.add(some[n]!);
+      });
+      [last, ...found] = next.get(last) as [string | null, ...(Buffer | null)[]];
+    }
+  }
+  return [...suspects];
+}
+
+/** The least number that a row can have. */
+const FIRST = '-9223372036854775808';
+
+/** A name for the number of a row, as a key. */
+const NUMBERED = /^(rowid|_rowid_|oid)$/;
+
+function isSuspect(db: Connection, { table, name }: TextColumn): boolean {
+  const column = sqlName(name);
+  const [found] = db
+    .prepare(
+      `SELECT EXISTS (SELECT 1 FROM ${sqlName(table)} WHERE typeof(${column}) = 'text' AND ${textFault(column).suspect})`,
+    )
+    .raw()
+    .get() as [number];
+  return found > 0;
+}
+
+/** The texts of these columns that are no UTF-8. */
+export function unreadTexts(path: string, columns: readonly TextColumn[]): UnreadTexts[] {
+  const db = openForReading(path);
+  try {
+    return columns.flatMap(({ table, name, key }): UnreadTexts[] => {
       const column = sqlName(name);
       const from = `FROM ${sqlName(table)} WHERE ${where(column)}`;
       const [rows] = db.prepare(`SELECT count(*) ${from}`).raw().get() as [number];
@@ -74,11 +143,48 @@ export function unreadTexts(path: string): UnreadTexts[] {
 const decoded = (bytes: Buffer, encoding: Encoding): string =>
   iconv.decode(bytes, encoding).replaceAll('\0', '');
 
-/** Reads every text of a file that is no UTF-8 in an encoding, and puts what it says in its place. */
-export function readTexts(path: string, encoding: Encoding): void {
+/** Reads every text of these columns that is no UTF-8 in an encoding, and puts what it says in its place. */
+export function readTexts(path: string, columns: readonly TextColumn[], encoding: Encoding): void {
+  rewriting(path, (db) => {
+    for (const column of columns)
+      rewrite(db, column, where(sqlName(column.name)), (bytes) => decoded(bytes, encoding));
+  });
+}
+
+/**
+ * Composes the texts of these columns whose letters and accents are apart (Unicode, NFC), as all texts here
+ * are. Gives what there is to say of it.
+ */
+export function composeTexts(path: string, columns: readonly TextColumn[]): string[] {
+  if (columns.length === 0) return [];
+  const notes: string[] = [];
+  rewriting(path, (db) => {
+    db.exec('CREATE TEMP TABLE hr_mark (mark TEXT PRIMARY KEY, class INTEGER NOT NULL) WITHOUT ROWID');
+    db.exec(fillMarks());
+    for (const column of columns) {
+      const name = sqlName(column.name);
+      const { done, left } = rewrite(db, column, `typeof(${name}) = 'text' AND ${apartSql(name)}`, (bytes) =>
+        keptText(bytes.toString('utf8')),
+      );
+      const path = `${column.table}.${column.name}`;
+      if (done > 0)
+        notes.push(
+          `${path}: ${done} ${done === 1 ? 'text has' : 'texts have'} accents that stood apart from their letters; each is one character now (Unicode, NFC).`,
+        );
+      if (left > 0)
+        notes.push(
+          `${path}: ${left} ${left === 1 ? 'text looks' : 'texts look'} like one that is there already, with the accents apart: that is left as it is, and “Is everything sound?” shows it.`,
+        );
+    }
+  });
+  return notes;
+}
+
+/** Changes texts of a foreign file, of which nothing else must take notice. */
+function rewriting(path: string, work: (db: Connection) => void): void {
   const db = openForWriting(path);
   try {
-    db.exec('PRAGMA foreign_keys = OFF; PRAGMA ignore_check_constraints = ON');
+    db.exec('PRAGMA trusted_schema = OFF; PRAGMA foreign_keys = OFF; PRAGMA ignore_check_constraints = ON');
     // Triggers of the file must not act on what is only read.
     const names = guarded(db, "SELECT name FROM sqlite_schema WHERE type = 'trigger'", 1).all() as [string][];
     db.exec('BEGIN IMMEDIATE');
@@ -89,7 +195,7 @@ export function readTexts(path: string, encoding: Encoding): void {
       only(db, `DROP TRIGGER ${sqlName(name)}`);
       return sql as string;
     });
-    for (const column of columnsOf(db)) readColumn(db, column, encoding);
+    work(db);
     for (const sql of triggers) only(db, sql);
     db.exec('COMMIT; PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode = DELETE');
   } finally {
@@ -97,20 +203,33 @@ export function readTexts(path: string, encoding: Encoding): void {
   }
 }
 
-function readColumn(db: Connection, { table, name, key }: Column, encoding: Encoding): void {
+/** Puts another text in the place of each that meets a condition; what may not stand twice is left. */
+function rewrite(
+  db: Connection,
+  { table, name, key }: TextColumn,
+  condition: string,
+  read: (bytes: Buffer) => string,
+): { readonly done: number; readonly left: number } {
   const column = sqlName(name);
-  const numbered = key.length === 1 && /^(rowid|_rowid_|oid)$/.test(key[0]!);
+  const numbered = key.length === 1 && NUMBERED.test(key[0]!);
   // Where rows have no number their key may be the very text: they are then found by its bytes.
   const [what, found] = numbered
     ? [`${key[0]!}, CAST(${column} AS BLOB)`, `${key[0]!} = ?`]
     : [`DISTINCT CAST(${column} AS BLOB), CAST(${column} AS BLOB)`, `CAST(${column} AS BLOB) = ?`];
   const texts = db
-    .prepare(`SELECT ${what} FROM ${sqlName(table)} WHERE ${where(column)}`)
+    .prepare(`SELECT ${what} FROM ${sqlName(table)} WHERE ${condition}`)
     .raw()
     .all() as [number | Buffer, Buffer][];
   const write = db.prepare(`UPDATE ${sqlName(table)} SET ${column} = ? WHERE ${found}`);
+  let [done, left] = [0, 0];
   for (const [at, bytes] of texts)
-    write.run(decoded(bytes, encoding), typeof at === 'number' ? at : Buffer.from(at));
+    try {
+      done += Number(write.run(read(bytes), typeof at === 'number' ? at : Buffer.from(at)).changes);
+    } catch (error) {
+      if (!String((error as { code?: unknown }).code).startsWith('SQLITE_CONSTRAINT')) throw error;
+      left++;
+    }
+  return { done, left };
 }
 
 /**
@@ -138,7 +257,7 @@ export function copyAsUtf8(from: string, to: string): boolean {
       for (const [type, , sql] of own) if (type === 'table') only(target, sql);
       for (const [type, name] of own) if (type === 'table') copyTable(source, target, name);
       for (const [type, , sql] of own) if (type !== 'table') only(target, sql);
-      target.exec('COMMIT');
+      target.exec('COMMIT; PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode = DELETE');
     } finally {
       target.close();
     }

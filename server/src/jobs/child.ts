@@ -2,7 +2,8 @@ import { ExpressionError } from '@heathridge/core/expression';
 import { apply } from '../change/apply';
 import type { Progress } from '../change/run';
 import { undo } from '../change/undo';
-import { AdoptError, adoptFile } from '../change/adopt';
+import { AdoptError } from '@heathridge/core/exchange';
+import { adoptFile } from '../change/adopt';
 import { openForReading, type Connection } from '../store/driver';
 import { runTask, TaskError, type Task } from './tasks';
 
@@ -35,7 +36,7 @@ process.on('message', ({ path, task }: JobMessage) => {
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.
       if (task.task === 'apply') return apply(path, task.order, tell);
-      if (task.task === 'adopt') return adoptFile(path, task.order);
+      if (task.task === 'adopt') return adoptFile(path, task.order, tell);
       if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);
       // Long reads go over whole tables once: mapped pages save a system call and a copy each.

@@ -134,7 +134,9 @@ export class JobPool {
         if (reply.ok) resolve(reply.result);
         else
           reject(
-            reply.sort === 'person' ? new Problem('query-failed', reply.message) : new Error(reply.message),
+            reply.sort === 'person'
+              ? new Problem(task.task === 'adopt' ? 'not-taken-in' : 'query-failed', reply.message)
+              : new Error(reply.message),
           );
       });
       child.once('exit', (code) => {

@@ -66,7 +66,7 @@ export function fileRoutes(router: Router): void {
         if ('unread' in result)
           throw new Problem('unread-text', unreadWords(result.unread), { unread: result.unread });
         files.register(place.id, name, person.id);
-        return { id: place.id, notes: result.notes };
+        return { id: place.id, ...result };
       } catch (error) {
         for (const suffix of ['', '-wal', '-shm']) rmSync(place.path + suffix, { force: true });
         rmSync(dirname(place.original), { recursive: true, force: true });

@@ -25,13 +25,16 @@ export function openForWriting(path: string): Connection {
   return db;
 }
 
+/** A path as the engine's address of a file that is only read. */
+export const uriOf = (path: string): string =>
+  `file:${path.split('/').map(encodeURIComponent).join('/')}?mode=ro`;
+
 /**
  * Opens a file for reading only. The driver ignores its own read-only option, so this is the engine's
  * `mode=ro`, which refuses every write.
  */
 export function openForReading(path: string): Connection {
-  const uri = `file:${path.split('/').map(encodeURIComponent).join('/')}?mode=ro`;
-  const db = new Database(uri);
+  const db = new Database(uriOf(path));
   db.exec('PRAGMA busy_timeout = 5000; PRAGMA cache_size = -32000;');
   return db;
 }

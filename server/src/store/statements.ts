@@ -78,10 +78,11 @@ export function guarded(db: Connection, sql: string, columns: number): Guarded {
     `WITH "~g"(${names.join(', ')}) AS (${sql}) SELECT CAST(${array} AS BLOB) FROM "~g"`,
   );
   const read = (row: unknown): Held[] => (JSON.parse(textOf((row as [Buffer])[0])) as Held[][]).flat();
+  // As an array: the driver takes a single NULL for a list of names.
   return {
-    all: (...params) => statement.all(...params).map(read),
+    all: (...params) => statement.all(params).map(read),
     get: (...params) => {
-      const row = statement.get(...params);
+      const row = statement.get(params);
       return row === undefined ? undefined : read(row);
     },
   };
