@@ -9,6 +9,7 @@ import { isTimeZone } from '@heathridge/core/values';
 import { Problem } from '../problem';
 import { ENCODING_NAMES, type UnreadTexts } from '@heathridge/core/exchange';
 import type { Router } from '../http/routes';
+import { watched, Watch } from '../http/watched';
 
 export function fileRoutes(router: Router): void {
   router.add({
@@ -35,6 +36,16 @@ export function fileRoutes(router: Router): void {
     },
   });
   router.add({
+    method: 'GET',
+    url: '/api/taking-in/:watch',
+    answer: answers.ProgressAnswer,
+    needs: 'signed-in',
+    summary: 'How far the taking in of a file is that you started; null when it is not running',
+    handler: ({ context, person, params }) => ({
+      progress: context.progress.get(`${person.id} ${params['watch']!}`) ?? null,
+    }),
+  });
+  router.add({
     method: 'POST',
     url: '/api/files/adopt',
     answer: answers.AdoptedFile,
@@ -44,8 +55,10 @@ export function fileRoutes(router: Router): void {
       name: v.pipe(v.string(), v.maxLength(200)),
       /** How texts are read that are no UTF-8. */
       encoding: v.optional(v.picklist(ENCODING_NAMES)),
+      watch: Watch,
     }),
-    handler: async ({ context, person, query, request, gone }) => {
+    handler: async (call) => {
+      const { context, person, query, request } = call;
       if (!person.maker) throw new Problem('not-allowed', 'Only a builder may make files.');
       const { files, jobs, clock } = context;
       const name = files.freeName(query.name);
@@ -58,10 +71,8 @@ export function fileRoutes(router: Router): void {
           by: person.name,
           now: clock.now(),
         };
-        const result = await jobs.run(
-          place.path,
-          { task: 'adopt', order },
-          { signal: gone, limit: 3_600_000 },
+        const result = await watched(call, query.watch, (options) =>
+          jobs.run(place.path, { task: 'adopt', order }, { ...options, limit: MOST_TIME }),
         );
         if ('unread' in result)
           throw new Problem('unread-text', unreadWords(result.unread), { unread: result.unread });
@@ -81,6 +92,9 @@ function unreadWords(unread: readonly UnreadTexts[]): string {
   const columns = unread.slice(0, 5).map(({ table, column }) => `${column} of ${table}`);
   return `${rows} ${rows === 1 ? 'text is' : 'texts are'} no UTF-8 (${columns.join(', ')}${unread.length > 5 ? ', …' : ''}). Say in which encoding they were written.`;
 }
+
+/** Milliseconds that taking a file in may last. */
+const MOST_TIME = 3_600_000;
 
 /** Bytes of a file that is taken in. */
 const MOST_FILE = 2 * 1024 * 1024 * 1024;

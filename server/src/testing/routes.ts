@@ -66,6 +66,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files/:file/draft/apply': { for: 'builder', body: { base: 999, changes: [] }, status: 409 },
   'POST /api/files/:file/links/offers': { for: 'builder', body: {} },
   'GET /api/files/:file/progress/:watch': { for: 'builder' },
+  'GET /api/taking-in/:watch': { for: 'signed-in' },
   'GET /api/files/:file/changes': { for: 'builder' },
   'POST /api/files/:file/changes/:version/undo': {
     for: 'builder',

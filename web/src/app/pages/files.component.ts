@@ -12,9 +12,9 @@ import { SessionService } from '../shared/session.service';
 import { uniqueName } from '@heathridge/core/design';
 import { Toast } from '../shared/toast.service';
 import type { Encoding } from '@heathridge/core/exchange';
-import { problemOf } from '../shared/problem';
 import { EncodingDialog, type Unread } from './encoding.dialog';
 import { AdoptedDialog, type Adopted } from './adopted.dialog';
+import { TakingDialog, type Taken, type Taking } from './taking.dialog';
 
 @Component({
   selector: 'hr-files',
@@ -30,13 +30,12 @@ import { AdoptedDialog, type Adopted } from './adopted.dialog';
         <h1 class="grow">Files</h1>
         @if (session.person()?.maker) {
           <label class="btn" for="take-in">
-            <mat-icon svgIcon="upload" />{{ taking() ? 'Taking it in …' : 'Take in an SQLite file' }}
+            <mat-icon svgIcon="upload" />Take in an SQLite file
             <input
               id="take-in"
               class="visually-hidden"
               type="file"
               accept=".db,.sqlite,.sqlite3,application/vnd.sqlite3"
-              [disabled]="taking()"
               (change)="takeIn($any($event.target))"
             />
           </label>
@@ -175,7 +174,6 @@ export class FilesComponent {
   readonly session = inject(SessionService);
   readonly files = signal<readonly FileEntry[] | null>(null);
   readonly failed = signal(false);
-  readonly taking = signal(false);
   readonly size = sizeText;
 
   constructor() {
@@ -206,29 +204,25 @@ export class FilesComponent {
   }
 
   private take(picked: File, name: string, encoding: Encoding | null): void {
-    this.taking.set(true);
-    this.api.adoptFile(picked, name, encoding).subscribe({
-      next: ({ id, notes }) => {
-        this.taking.set(false);
-        const data: Adopted = { name, notes };
-        this.dialog
-          .open<AdoptedDialog, Adopted>(AdoptedDialog, { data })
-          .afterClosed()
-          .subscribe(() => void this.router.navigate(['/file', id]));
-      },
-      error: (error: unknown) => {
-        this.taking.set(false);
-        const { unread } = problemOf(error);
-        if (!unread) {
-          this.toast.problem(error);
-          return;
-        }
-        this.dialog
-          .open<EncodingDialog, Unread, Encoding>(EncodingDialog, { data: { name, unread } })
-          .afterClosed()
-          .subscribe((chosen) => chosen && this.take(picked, name, chosen));
-      },
-    });
+    this.dialog
+      .open<TakingDialog, Taking, Taken>(TakingDialog, {
+        data: { picked, name, encoding },
+        disableClose: true,
+      })
+      .afterClosed()
+      .subscribe((taken) => {
+        if (!taken) return;
+        if ('unread' in taken)
+          this.dialog
+            .open<EncodingDialog, Unread, Encoding>(EncodingDialog, { data: { name, unread: taken.unread } })
+            .afterClosed()
+            .subscribe((chosen) => chosen && this.take(picked, name, chosen));
+        else
+          this.dialog
+            .open<AdoptedDialog, Adopted>(AdoptedDialog, { data: { name, ...taken } })
+            .afterClosed()
+            .subscribe(() => void this.router.navigate(['/file', taken.id]));
+      });
   }
 
   make(name?: string): void {

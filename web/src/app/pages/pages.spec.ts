@@ -96,44 +96,106 @@ describe('FilesComponent', () => {
     expect((await show(null)).textContent).toContain('The files could not be read.');
   });
 
-  it('asks in which encoding texts were written, and takes the file in like that', async () => {
-    const http = setUp();
-    TestBed.inject(SessionService).load().subscribe();
-    http.expectOne('/api/session').flush({ person: PERSON, firstVisit: false, demo: [] });
-    const fixture = TestBed.createComponent(FilesComponent);
-    http.expectOne('/api/files').flush({ files: [] });
-    await fixture.whenStable();
-    spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
-    const input = fixture.nativeElement.querySelector('#take-in') as HTMLInputElement;
-    const files = new DataTransfer();
-    files.items.add(new File([new Uint8Array(3)], 'guests.db'));
-    input.files = files.files;
-    input.dispatchEvent(new Event('change'));
-    const readings = {
-      'windows-1252': 'Zoé',
-      'iso-8859-15': 'Zoé',
-      'windows-1250': 'Zoé',
-      'windows-1251': 'Zoй',
-    };
-    const unread = [{ table: 'guest', column: 'name', rows: 8, sample: [{ row: '2', readings }] }];
-    http
-      .expectOne('/api/files/adopt?name=guests')
-      .flush({ type: '/problems/unread-text', detail: 'No.', unread }, { status: 422, statusText: 'x' });
-    await fixture.whenStable();
-    const dialog = document.querySelector('mat-dialog-container') as HTMLElement;
-    expect(dialog.textContent).toContain('8 texts in guests are not written in UTF-8');
-    expect(dialog.textContent).toContain('and 7 more');
-    expect(dialog.querySelector('td strong')!.textContent).toBe('Zoé');
-    const radios = [...dialog.querySelectorAll<HTMLInputElement>('input[type="radio"]')];
-    radios.at(-1)!.click();
-    await fixture.whenStable();
-    expect(dialog.querySelector('td strong')!.textContent).toBe('Zoй');
-    button(dialog, 'Take it in like this').click();
-    // The dialog says what was chosen once it has gone.
-    await firstValueFrom(TestBed.inject(MatDialog).openDialogs[0]!.afterClosed());
-    await fixture.whenStable();
-    const again = http.expectOne('/api/files/adopt?name=guests&encoding=windows-1251');
-    expect((again.request.body as File).name).toBe('guests.db');
-    again.flush({ id: 'f_1', notes: [] });
+  describe('taking a file in', () => {
+    let http: HttpTestingController;
+    let settle: () => Promise<unknown>;
+    const dialog = (): HTMLElement => document.querySelector('mat-dialog-container')!;
+    const sent = (query: string) =>
+      http.expectOne((request) =>
+        request.urlWithParams.startsWith(`/api/files/adopt?name=guests${query}&watch=`),
+      );
+    const gone = (): Promise<unknown> =>
+      firstValueFrom(TestBed.inject(MatDialog).openDialogs[0]!.afterClosed());
+
+    beforeEach(async () => {
+      http = setUp();
+      TestBed.inject(SessionService).load().subscribe();
+      http.expectOne('/api/session').flush({ person: PERSON, firstVisit: false, demo: [] });
+      const fixture = TestBed.createComponent(FilesComponent);
+      settle = () => fixture.whenStable();
+      http.expectOne('/api/files').flush({ files: [] });
+      await settle();
+      spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+      const input = fixture.nativeElement.querySelector('#take-in') as HTMLInputElement;
+      const files = new DataTransfer();
+      files.items.add(new File([new Uint8Array(3)], 'guests.db'));
+      input.files = files.files;
+      input.dispatchEvent(new Event('change'));
+      await settle();
+    });
+
+    it('asks in which encoding texts were written, and takes the file in like that', async () => {
+      const readings = {
+        'windows-1252': 'Zoé',
+        'iso-8859-15': 'Zoé',
+        'windows-1250': 'Zoé',
+        'windows-1251': 'Zoй',
+      };
+      const unread = [{ table: 'guest', column: 'name', rows: 8, sample: [{ row: '2', readings }] }];
+      const closed = gone();
+      sent('').flush(
+        { type: '/problems/unread-text', detail: 'No.', unread },
+        { status: 422, statusText: 'x' },
+      );
+      await closed;
+      await settle();
+      expect(dialog().textContent).toContain('8 texts in guests are not written in UTF-8');
+      expect(dialog().textContent).toContain('and 7 more');
+      expect(dialog().querySelector('td strong')!.textContent).toBe('Zoé');
+      const radios = [...dialog().querySelectorAll<HTMLInputElement>('input[type="radio"]')];
+      radios.at(-1)!.click();
+      await settle();
+      expect(dialog().querySelector('td strong')!.textContent).toBe('Zoй');
+      const chosen = gone();
+      button(dialog(), 'Take it in like this').click();
+      // The dialog says what was chosen once it has gone.
+      await chosen;
+      await settle();
+      const again = sent('&encoding=windows-1251');
+      expect((again.request.body as File).name).toBe('guests.db');
+      again.flush({ id: 'f_1', notes: [], tables: [] });
+    });
+
+    it('says how far it is, and is stopped', async () => {
+      const request = sent('');
+      const watch = request.request.params.get('watch')!;
+      let asked = http.match(`/api/taking-in/${watch}`);
+      while (asked.length === 0) {
+        await new Promise((resolve) => setTimeout(resolve, 50));
+        asked = http.match(`/api/taking-in/${watch}`);
+      }
+      asked.at(-1)!.flush({ progress: { step: 2, of: 8, what: 'Copying guest' } });
+      await settle();
+      expect(dialog().textContent).toContain('Copying guest …');
+      expect(dialog().textContent).toContain('Step 3 of 8');
+      const closed = gone();
+      button(dialog(), 'Stop').click();
+      await closed;
+      expect(request.cancelled).toBeTrue();
+    });
+
+    it('keeps why it was refused until that was read', async () => {
+      sent('').flush({ detail: 'guest has 301 columns.' }, { status: 422, statusText: 'x' });
+      await settle();
+      expect(dialog().querySelector('[role="alert"]')!.textContent).toContain('guest has 301 columns.');
+      expect(dialog().textContent).toContain('Nothing was changed');
+      button(dialog(), 'Close').click();
+    });
+
+    it('shows what was compared, and what is otherwise now', async () => {
+      const closed = gone();
+      const tables = [
+        { table: 'guest', from: 'guest', there: 1200, here: 1200, compared: 3600 },
+        { table: 'n_hr_log', from: 'hr_log', there: 1, here: 1, compared: 2 },
+      ];
+      sent('').flush({ id: 'f_1', notes: ['guest had no key.'], tables });
+      await closed;
+      await settle();
+      const text = dialog().textContent.replace(/\s+/g, ' ');
+      expect(text).toContain('1,201 rows in 2 tables are here; 3,602 values were compared one by one');
+      expect(text).toContain('guest had no key.');
+      expect(text).toContain('n_hr_log was hr_log');
+      button(dialog(), 'Go to its plan').click();
+    });
   });
 });

@@ -14,6 +14,7 @@ import type { Value } from '@heathridge/core/values';
 export type Person = answers.Answer<typeof answers.Person>;
 export type DemoSignIn = answers.Answer<typeof answers.DemoSignIn>;
 export type SessionInfo = answers.Answer<typeof answers.SessionInfo>;
+export type AdoptedFile = answers.Answer<typeof answers.AdoptedFile>;
 export type FileEntry = answers.Answer<typeof answers.FileEntry>;
 export type Draft = answers.Answer<typeof answers.Draft>;
 export type Place = answers.Answer<typeof answers.Place>;
@@ -79,11 +80,15 @@ export class Api {
   files = () => this.http.get<answers.Answer<typeof answers.FileList>>('/api/files');
   createFile = (name: string, timeZone: string) =>
     this.http.post<answers.Answer<typeof answers.MadeFile>>('/api/files', { name, timeZone });
-  adoptFile = (picked: File, name: string, encoding: Encoding | null) =>
-    this.http.post<answers.Answer<typeof answers.AdoptedFile>>('/api/files/adopt', picked, {
-      params: encoding ? { name, encoding } : { name },
+  /** Takes a file in; how far that is `takingIn` tells of the same watch. */
+  adoptFile = (picked: File, name: string, encoding: Encoding | null, watch: string) =>
+    this.http.post<AdoptedFile>('/api/files/adopt', picked, {
+      params: encoding ? { name, encoding, watch } : { name, watch },
       headers: { 'content-type': 'application/vnd.sqlite3' },
     });
+
+  takingIn = (watch: string) =>
+    this.http.get<answers.Answer<typeof answers.ProgressAnswer>>(`/api/taking-in/${watch}`);
 
   design = (file: string) => this.http.get<FileInfo>(`${base(file)}/design`);
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
