@@ -1,3 +1,4 @@
+import { randomInt } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import compress from '@fastify/compress';
@@ -116,8 +117,12 @@ export async function buildApp({
   server.setErrorHandler((error: FastifyError, request, reply) => {
     const problem = asProblem(error);
     if (problem.status >= 500) {
-      request.log.error(error);
-      if (!log) process.stderr.write(`${request.method} ${request.url}: ${error.stack ?? error.message}\n`);
+      const { number } = problem.extras;
+      request.log.error({ number, err: error });
+      if (!log)
+        process.stderr.write(
+          `${number === undefined ? '' : `${number} `}${request.method} ${request.url}: ${error.stack ?? error.message}\n`,
+        );
     }
     return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   });
@@ -213,8 +218,10 @@ function asProblem(error: FastifyError): Problem {
       'bad-request',
       'This request cannot be read: its body is not valid JSON, or its address is malformed.',
     );
+  const number = String(randomInt(100_000, 1_000_000));
   return new Problem(
     'unexpected',
-    'Nothing was changed. Please try again; if it stays, the server’s log says more.',
+    `Nothing was changed. Please try again; if it stays, tell whoever looks after the server the number ${number}.`,
+    { number },
   );
 }

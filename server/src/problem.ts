@@ -31,6 +31,8 @@ export const PROBLEMS = {
 export type ProblemType = keyof typeof PROBLEMS;
 
 export interface ProblemExtras {
+  /** Of what we did not foresee: the number under which the log says more. */
+  readonly number?: string;
   readonly errors?: readonly RowError[];
   readonly problems?: readonly DesignProblem[];
   readonly findings?: unknown;

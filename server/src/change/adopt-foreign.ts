@@ -530,6 +530,11 @@ class Maker {
     const from = `FROM src.${sqlName(rows.table)} AS o WHERE ${rows.where}`;
     const [count] = this.db.prepare(`SELECT count(*) ${from}`).raw().get() as [number];
     if (count === 0) return text;
+    const [all] = this.db
+      .prepare(`SELECT count(*) FROM src.${sqlName(rows.table)}`)
+      .raw()
+      .get() as [number];
+    if (count === all && count > 1) return `${text} All ${count.toLocaleString('en-GB')} rows.`;
     const sample = guarded(this.db, `SELECT substr(${told}, 1, 60) ${from} LIMIT ${SHOWN}`, 1).all() as [
       string,
     ][];

@@ -133,3 +133,19 @@ describe('what does not fit', () => {
     });
   });
 });
+
+describe('what we did not foresee', () => {
+  it('is an error whose number the person can tell, and the log says more under it', async () => {
+    const office = await Office.open();
+    const said: string[] = [];
+    spyOn(process.stderr, 'write').and.callFake(((text: string) => said.push(text) > 0) as never);
+    spyOn(office.app.context.files, 'get').and.throwError('the drum is broken');
+    const { status, body } = await office.call('GET', 'design');
+    expect([status, body.type]).toEqual([500, '/problems/unexpected']);
+    expect(body.number).toMatch(/^\d{6}$/);
+    expect(body.detail).toContain(body.number);
+    expect(JSON.stringify(body)).not.toContain('drum');
+    expect(said.join('')).toMatch(new RegExp(`^${body.number} GET .*the drum is broken`, 's'));
+    await office.close();
+  });
+});

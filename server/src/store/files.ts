@@ -7,6 +7,7 @@ import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
+import { clearLeftovers } from './leftovers';
 import { prepared } from './statements';
 import { assertReadable } from './readable';
 import {
@@ -91,6 +92,7 @@ export class Files {
   ) {
     this.folder = join(data, 'files');
     mkdirSync(this.folder, { recursive: true });
+    clearLeftovers(data);
   }
 
   /**

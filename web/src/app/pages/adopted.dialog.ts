@@ -69,7 +69,11 @@ const counted = (value: number, one: string, more: string): string =>
       max-width: 100%;
       max-height: 60vh;
     }
+    p {
+      margin: 0 0 8px;
+    }
     ul {
+      margin: 0 0 12px;
       padding-left: 20px;
     }
     li {

@@ -1,0 +1,40 @@
+import { mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { clearLeftovers } from './leftovers';
+
+describe('what a killed server leaves', () => {
+  it('is cleared, and nothing else is', () => {
+    const data = mkdtempSync(join(tmpdir(), 'leftovers-'));
+    const left = [
+      'copies/f_1/2026.db-shm',
+      'copies/f_1/2026.db-wal',
+      'copies/f_2/as-it-came.db.read',
+      'copies/f_2/as-it-came.db.read-journal',
+      'files/f_2.db.part',
+      'files/f_2.db.part-journal',
+    ];
+    // The log of a file holds what was saved last: it is the file's own.
+    const stays = [
+      'copies/f_1/2026.db',
+      'copies/f_2/as-it-came.db',
+      'files/f_1.db',
+      'files/f_1.db-shm',
+      'files/f_1.db-wal',
+      'registry.db',
+    ];
+    for (const path of [...left, ...stays]) {
+      mkdirSync(join(data, path, '..'), { recursive: true });
+      writeFileSync(join(data, path), 'x');
+    }
+    expect(clearLeftovers(data)).toEqual(left);
+    const there = (readdirSync(data, { recursive: true }) as string[]).filter((path) => /\.\w/.test(path));
+    expect(there.sort()).toEqual(stays);
+    expect(clearLeftovers(data)).toEqual([]);
+    rmSync(data, { recursive: true });
+  });
+
+  it('is nothing where there is no data yet', () => {
+    expect(clearLeftovers(join(tmpdir(), 'nothing-there'))).toEqual([]);
+  });
+});

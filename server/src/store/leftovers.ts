@@ -1,0 +1,30 @@
+import { existsSync, readdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+
+/** A file that was being made, or read, and what the engine keeps beside one. */
+const UNFINISHED = /\.(part|read)(-wal|-shm|-journal)?$/;
+/** What the engine keeps beside a safe copy while it is looked at: a copy is whole without. */
+const BESIDE = /\.db-(wal|shm|journal)$/;
+
+/**
+ * Clears what a server that was killed has left: files that were still being made, and what stands beside safe
+ * copies. Files and copies themselves are never touched. Gives what was cleared, as paths below `data`.
+ */
+export function clearLeftovers(data: string): string[] {
+  const cleared: string[] = [];
+  const clear = (folder: string, ...kinds: readonly RegExp[]): void => {
+    if (!existsSync(join(data, folder))) return;
+    for (const entry of readdirSync(join(data, folder), { withFileTypes: true })) {
+      const path = join(folder, entry.name);
+      if (!entry.isFile() || !kinds.some((kind) => kind.test(entry.name))) continue;
+      rmSync(join(data, path), { force: true });
+      cleared.push(path);
+    }
+  };
+  clear('files', UNFINISHED);
+  const copies = join(data, 'copies');
+  const folders = existsSync(copies) ? readdirSync(copies, { withFileTypes: true }) : [];
+  for (const folder of folders)
+    if (folder.isDirectory()) clear(join('copies', folder.name), UNFINISHED, BESIDE);
+  return cleared.sort();
+}
