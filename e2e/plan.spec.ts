@@ -301,9 +301,14 @@ test('bad input is told plainly, and loses nothing', async ({ office, page }) =>
   const cut = put('cut.db', readFileSync(join(folder, 'whole.db')).subarray(0, 3000));
   await office.signIn('Mara Ashdown');
   await page.locator('input[type=file]').setInputFiles(put('notes.db', 'no database at all'));
-  await office.said('This is no SQLite file.');
+  const refused = page.getByRole('dialog', { name: 'is not taken in' });
+  await expect(refused).toContainText('This is no SQLite file.');
+  await page.keyboard.press('Escape');
+  await expect(refused).toBeHidden();
   await page.locator('input[type=file]').setInputFiles(cut);
-  await office.said(/This file (cannot be read|is damaged)/);
+  await expect(refused).toContainText(/This file (cannot be read|is damaged)/);
+  await refused.getByRole('button', { name: 'Close' }).press('Enter');
+  await expect(refused).toBeHidden();
 
   await office.button('New file').click();
   await office.field('What is it called?').fill('Bad input');

@@ -87,7 +87,10 @@ export class TakingDialog {
         looking.unsubscribe();
         const { unread, detail } = problemOf(error);
         if (unread) this.ref.close({ unread });
-        else this.problem.set(detail);
+        else {
+          this.problem.set(detail);
+          this.ref.disableClose = false;
+        }
       },
     });
     // Who leaves stops it: nobody would be told how it ends.
