@@ -112,7 +112,8 @@ function tableProblems(design: Design, table: Table, found: Found): void {
   if (!display.ok) found(`How a ${table.label} is shown: ${display.error.message}`);
 }
 
-const KEY_KINDS = new Set<FieldType['kind']>([
+/** The kinds that may tell the rows of a table apart. */
+export const KEY_KINDS = new Set<FieldType['kind']>([
   'text',
   'wholeNumber',
   'decimal',

@@ -1,5 +1,6 @@
-import { fieldOf, linksFrom, type Design, type Link, type Table } from '@heathridge/core/design';
+import { fieldOf, linksFrom, type Design, type Field, type Link, type Table } from '@heathridge/core/design';
 import type { Value } from '@heathridge/core/values';
+import { fromStored, toStored } from './codec';
 import { remember, rowsWith, type Row, type Saving } from './saving';
 import { keyOf } from './tables';
 
@@ -7,12 +8,16 @@ import { keyOf } from './tables';
 const linksInto = (design: Design, table: Table): Link[] =>
   design.tables.flatMap((child) => linksFrom(design, child).filter(({ parent }) => parent.id === table.id));
 
+/** What a field that leads to a row holds: a lookup the key as the file keeps it, any other field its value. */
+const heldBy = ([own, other]: readonly [Field, Field], parent: Row): Value =>
+  fromStored(own, toStored(other, parent[other.id] ?? null));
+
 const childrenOf = (saving: Saving, link: Link, parent: Row): Row[] =>
   rowsWith(
     saving,
     link.child,
     link.on.map(([own]) => own),
-    link.on.map(([, other]) => parent[other.id] ?? null),
+    link.on.map((pair) => heldBy(pair, parent)),
   );
 
 /**
@@ -50,7 +55,9 @@ export function rememberRekeyed(
   for (const link of linksInto(saving.design, table)) {
     const moved = link.on.some(([, other]) => before[other.id] !== after[other.id]);
     if (!moved) continue;
-    const set = Object.fromEntries(link.on.map(([own, other]) => [own.id, after[other.id] ?? null] as const));
+    const set = Object.fromEntries(
+      link.on.map(([own, other]) => [own.id, heldBy([own, other], after)] as const),
+    );
     for (const child of childrenOf(saving, link, before)) {
       if (seen.has(nameOf(link.child, child))) continue;
       const next: Row = { ...child, ...set };

@@ -21,9 +21,10 @@ export function missingParent(
   for (const { parent, on, label } of linksFrom(design, table)) {
     const values = on.map(([own]) => row[own.id] ?? null);
     if (values.includes(null) || !on.some(([own]) => own.id in changed)) continue;
-    // A row may be its own parent.
-    if (parent.id === table.id && on.every(([own, other]) => row[own.id] === row[other.id])) continue;
     const stored = on.map(([own], i) => toStored(own, values[i]!));
+    // A row may be its own parent.
+    const isOwn = on.every(([, other], i) => toStored(other, row[other.id] ?? null) === stored[i]);
+    if (parent.id === table.id && isOwn) continue;
     const where = on.map(([, other]) => `${sqlName(other.name)} = ?`).join(' AND ');
     if (isThere(`SELECT 1 FROM ${sqlName(parent.name)} WHERE ${where}`, stored)) continue;
     const what = parent.label.toLowerCase();

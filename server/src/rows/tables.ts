@@ -1,10 +1,11 @@
 import { fieldOf, typeOf, type Design, type Table } from '@heathridge/core/design';
 import type { Value } from '@heathridge/core/values';
 import type { RowKey } from '@heathridge/core/rows';
+import { toStored } from './codec';
 
-/** The key of a row given by field id. */
+/** The key of a row given by field id: as the file keeps it, which is how every list names the row. */
 export const keyOf = (table: Table, row: Readonly<Record<string, Value>>): RowKey =>
-  table.key.map((id) => row[id] as string | number);
+  table.key.map((id) => toStored(fieldOf(table, id)!, row[id]!)!);
 
 /** The key of a row, checked against the key's fields; null when it cannot be one. */
 export function checkKey(design: Design, table: Table, key: RowKey): RowKey | null {
