@@ -131,7 +131,18 @@ export default tseslint.config(
   {
     files: ['server/src/**/*.ts'],
     ignores: ['**/*.spec.ts', '**/testing/**'],
-    rules: { 'no-restricted-imports': forbid(WEB, PAGES, DEMO) },
+    rules: {
+      'no-restricted-imports': forbid(WEB, PAGES, DEMO),
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector:
+            "CallExpression[callee.object.type='CallExpression']:not([callee.object.callee.name='guarded'])[callee.property.name=/^(run|get|all|iterate)$/] > SpreadElement",
+          message:
+            'Hand values over as an array: the driver takes a single NULL, or bytes, for something else.',
+        },
+      ],
+    },
   },
   { files: ['bench/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },
   { files: ['demo/src/**/*.ts'], rules: { 'no-restricted-imports': forbid(WEB, PAGES) } },

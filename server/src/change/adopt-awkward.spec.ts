@@ -239,7 +239,7 @@ describe('taking in an awkward file', () => {
         made((db) =>
           db.exec(`PRAGMA encoding = '${encoding}'; CREATE TABLE a (id INTEGER PRIMARY KEY AUTOINCREMENT, name TEXT NOT NULL, size REAL, bytes BLOB);
             CREATE TABLE b (id INTEGER PRIMARY KEY, a INTEGER REFERENCES a (id)); CREATE INDEX by_name ON a (name);
-            INSERT INTO a (name, size, bytes) VALUES ('Zoë 🎻', 1.5, x'00ff'), ('日本', NULL, NULL); INSERT INTO b VALUES (1, 2)`),
+            INSERT INTO a (name, size, bytes) VALUES ('Zoë 🎻', 1.5, x'00ff'), ('日本', NULL, NULL); INSERT INTO b VALUES (1, 2); CREATE TABLE c (only_one); INSERT INTO c VALUES (NULL), (x'01'), ('one')`),
         ),
       );
       expect(answer.status).withContext(JSON.stringify(answer.body)).toBe(200);

@@ -24,10 +24,7 @@ const ASK_ALL = 20_000;
 const SAMPLE = 2000;
 
 const all = (db: Connection, sql: string, ...values: (string | number)[]): unknown[][] =>
-  db
-    .prepare(sql)
-    .raw()
-    .all(...values) as unknown[][];
+  db.prepare(sql).raw().all(values) as unknown[][];
 
 /** A name for the number of a row that no column takes for itself. */
 export const rowidOf = (columns: readonly string[]): string | null =>

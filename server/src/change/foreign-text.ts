@@ -280,5 +280,5 @@ function copyTable(source: Connection, target: Connection, table: string): void 
     .prepare(`SELECT ${names} FROM ${sqlName(table)}`)
     .raw()
     .iterate() as Iterable<(Held | Buffer)[]>;
-  for (const row of rows) insert.run(...row);
+  for (const row of rows) insert.run(row);
 }

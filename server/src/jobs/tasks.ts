@@ -184,12 +184,7 @@ function runQuery(db: Connection, design: Design, query: Query, today: string, l
   const compiled = compileQuery(design, query, { today });
   const rows = rowsOf(db, compiled, limit + 1);
   const funnel = compiled.funnel.map(({ part, label, sql }) => {
-    const [count] = inWords(() =>
-      db
-        .prepare(sql)
-        .raw()
-        .get(...used(sql, compiled.params)),
-    ) as [number];
+    const [count] = inWords(() => db.prepare(sql).raw().get(used(sql, compiled.params))) as [number];
     return { part, label, count };
   });
   return {

@@ -142,7 +142,7 @@ function insertRow(saving: Saving, table: Table, placed: Placed<Of<'insert'>>): 
     const places = fields.map(() => '?').join(', ');
     const sql = `INSERT INTO ${sqlName(table.name)} (${list}) VALUES (${places}) RETURNING ${list}`;
     const [cells] = prepared(db, sql).all(
-      ...fields.map((field) => toStored(field, row[field.id] ?? null)),
+      fields.map((field) => toStored(field, row[field.id] ?? null)),
     ) as Stored[][];
     const inserted = rowFrom(table, cells!);
     const key = keyOf(table, inserted);
@@ -195,7 +195,7 @@ function updateRow(saving: Saving, table: Table, placed: Placed<Of<'update'>>): 
     if (changesKey(table, changes)) rememberRekeyed(saving, table, row, merged);
     const set = columnsOf(table).fields.filter(({ id }) => id in changes);
     const sql = `UPDATE ${sqlName(table.name)} SET ${set.map(({ name }) => `${sqlName(name)} = ?`).join(', ')} WHERE ${keyCondition(table)}`;
-    prepared(db, sql).run(...set.map((field) => toStored(field, changes[field.id]!)), ...key);
+    prepared(db, sql).run([...set.map((field) => toStored(field, changes[field.id]!)), ...key]);
     remember(saving, table, key, 'update', row, merged);
     return { change: index, table: table.id, key: keyOf(table, merged) };
   });
@@ -207,7 +207,7 @@ function deleteRow(saving: Saving, table: Table, placed: Placed<Of<'delete'>>): 
   const { key, row } = now;
   return attempted(saving, table, placed, row, () => {
     rememberDeletedAlong(saving, table, row);
-    prepared(saving.db, `DELETE FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`).run(...key);
+    prepared(saving.db, `DELETE FROM ${sqlName(table.name)} WHERE ${keyCondition(table)}`).run(key);
     remember(saving, table, key, 'delete', row, null);
     return { change: placed.index, table: table.id, key };
   });

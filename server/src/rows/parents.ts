@@ -17,7 +17,7 @@ export function missingParent(
   row: Row,
 ): Pick<RowError, 'field' | 'rule' | 'message'> | null {
   const isThere = (sql: string, values: readonly Stored[]): boolean =>
-    prepared(db, sql).get(...values) !== undefined;
+    prepared(db, sql).get(values) !== undefined;
   for (const { parent, on, label } of linksFrom(design, table)) {
     const values = on.map(([own]) => row[own.id] ?? null);
     if (values.includes(null) || !on.some(([own]) => own.id in changed)) continue;

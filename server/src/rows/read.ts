@@ -54,7 +54,7 @@ export function readRecord(
   const seen = (of: Table): readonly Field[] => visibleFields(design, viewer, of);
   const row = rowObject(design, table, 't', seen(table));
   const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}`;
-  const found = prepared(db, sql).get(...key) as [Buffer] | undefined;
+  const found = prepared(db, sql).get(key) as [Buffer] | undefined;
   if (!found) return null;
   const subforms = form.subforms
     .filter(({ shown }) => shown)
@@ -115,10 +115,7 @@ export function readList(
     `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +
     `'second', json_array(${second.join(', ')})) AS j FROM ${order.from} ${where} ` +
     `ORDER BY ${orderSql(order)} LIMIT ${params.add(request.limit)})`;
-  const [json] = db
-    .prepare(sql)
-    .raw()
-    .get(...params.values) as [Buffer];
+  const [json] = db.prepare(sql).raw().get(params.values) as [Buffer];
   return textOf(json);
 }
 

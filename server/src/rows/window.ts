@@ -152,7 +152,7 @@ export function readWindow(
   const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
   const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
-  const [json] = prepared(db, sql).get(...params.values) as [Buffer];
+  const [json] = prepared(db, sql).get(params.values) as [Buffer];
   return textOf(json);
 }
 
@@ -167,7 +167,7 @@ export function readRow(
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
   const fields = visibleFields(design, viewer, table);
   const sql = `SELECT ${asBytes(rowArray(design, table, 't', fields))} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
-  const row = prepared(db, sql).get(...key) as [Buffer] | undefined;
+  const row = prepared(db, sql).get(key) as [Buffer] | undefined;
   return row ? textOf(row[0]) : null;
 }
 
@@ -179,7 +179,7 @@ export function countRows(db: Connection, design: Design, table: Table, search: 
   const [count] = db
     .prepare(`SELECT count(*) FROM ${sqlName(table.name)} AS t ${where}`)
     .raw()
-    .get(...params.values) as [number];
+    .get(params.values) as [number];
   return count;
 }
 

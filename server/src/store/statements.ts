@@ -10,6 +10,8 @@ const kept = new WeakMap<Connection, Map<string, Database.Statement>>();
 /**
  * A statement of a connection, prepared once and kept; its rows come as arrays. The engine prepares it anew
  * by itself when the schema has changed. Its text must not hold values, or nothing would ever be found again.
+ * Values are handed over as an array: of a single one that is NULL the driver makes an error, and of one that
+ * is bytes the end of the process.
  */
 export function prepared(db: Connection, sql: string): Database.Statement {
   const all = kept.get(db) ?? new Map<string, Database.Statement>();
