@@ -1,6 +1,10 @@
 import * as v from 'valibot';
 import { isEnclosed, making } from '../expression';
 import { isTimeZone, parsePattern } from '../values';
+import { issueWords } from './issue-words';
+
+// Where a schema has no words of its own.
+v.setGlobalMessage(issueWords);
 
 /**
  * The shapes of everything a builder makes. Each object is one JSON document in the file; the types

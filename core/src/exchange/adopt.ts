@@ -456,6 +456,7 @@ class Adopter {
     const usable =
       foreign.rowid !== null &&
       Number.isSafeInteger(first) &&
+      Number.isSafeInteger(foreign.numbers?.[1] ?? 0) &&
       (hasKey || (foreign.numbers?.[1] ?? 0) - first < MOST_ROWS);
     const numbered = !usable && (!hasKey || values.some(({ blob }) => blob));
     const row = numbered ? sqlName(ROW) : foreign.rowid;

@@ -113,6 +113,14 @@ const FILES: Readonly<Record<string, Awkward>> = {
     ask: 'SELECT a FROM t ORDER BY a',
     rows: [['x'], ['y']],
   },
+  'bytes under very large keys': {
+    sql: "CREATE TABLE t (id INTEGER PRIMARY KEY, b BLOB); INSERT INTO t VALUES (9223372036854775807, x'01'), (1, x'02')",
+    ask: 'SELECT t.id, hex(bytes) FROM t JOIN hr_attachment AS a ON a.id = t.b ORDER BY 2',
+    rows: [
+      ['9223372036854775807', '01'],
+      ['1', '02'],
+    ],
+  },
   'empty bytes': {
     sql: "CREATE TABLE t (id INTEGER PRIMARY KEY, b BLOB); INSERT INTO t VALUES (1, x''), (2, x'00ff'), (3, NULL)",
     kinds: ['runningNumber', 'file'],
