@@ -1,4 +1,4 @@
-import * as v from 'valibot';
+import type * as v from 'valibot';
 
 /** How many of something, for people. */
 const counted = (count: unknown, one: string, more: string): string =>

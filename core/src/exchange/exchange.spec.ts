@@ -63,6 +63,29 @@ describe('a definition as a folder', () => {
       expect(!read.ok && read.message).toMatch(words);
     });
 
+  it('names a member that is misspelt, wherever it stands', () => {
+    for (const file of toFolder(FULL).filter(({ path }) => path !== 'order.json')) {
+      const given = JSON.parse(file.text) as Record<string, unknown>;
+      const objects: [place: string, object: Record<string, unknown>][] = [];
+      const visit = (value: unknown, place: string): void => {
+        if (typeof value !== 'object' || value === null) return;
+        if (!Array.isArray(value)) objects.push([place, value as Record<string, unknown>]);
+        for (const [name, inner] of Object.entries(value)) visit(inner, `${place}${name}.`);
+      };
+      visit(given, '');
+      for (const [place, object] of objects) {
+        object['misspelt'] = null;
+        const files = toFolder(FULL).map((other) =>
+          other.path === file.path ? { ...other, text: JSON.stringify(given) } : other,
+        );
+        const read = fromFolder(files);
+        delete object['misspelt'];
+        expect(!read.ok && read.message).toBe(`${file.path}, ${place}misspelt: This is not known here.`);
+      }
+    }
+    expect(fromFolder(toFolder(FULL)).ok).toBeTrue();
+  });
+
   it('is refused when nothing is in it', () => {
     expect(fromFolder([{ path: 'readme.txt', text: 'x' }]).ok).toBeFalse();
   });

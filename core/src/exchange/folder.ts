@@ -5,6 +5,7 @@ import {
   doubledIds,
   doubledWords,
   emptyDesign,
+  FORMAT,
   formatOf,
   LaterFormat,
   LIST_NAMES,
@@ -58,6 +59,22 @@ export function toFolder(design: Design): FolderFile[] {
 
 const Order = v.record(v.string(), v.array(v.string()));
 
+/**
+ * The place of a member that was given and not read, such as `fields.0.lable`; null when every one was. What is
+ * misspelt would else be left out without a word.
+ */
+function unknownMember(given: unknown, read: unknown, place = ''): string | null {
+  if (typeof given !== 'object' || given === null || typeof read !== 'object' || read === null) return null;
+  const known = read as Readonly<Record<string, unknown>>;
+  for (const [name, value] of Object.entries(given)) {
+    const at = place === '' ? name : `${place}.${name}`;
+    if (!Object.hasOwn(known, name)) return at;
+    const inside = unknownMember(value, known[name], at);
+    if (inside !== null) return inside;
+  }
+  return null;
+}
+
 /** Reads a folder back. The message of a refusal names the file at fault. */
 export function fromFolder(files: readonly FolderFile[]): FolderRead {
   const documents: Definition[] = [];
@@ -75,7 +92,13 @@ export function fromFolder(files: readonly FolderFile[]): FolderRead {
   for (const { path, value } of values) {
     try {
       if (/(^|\/)order\.json$/.test(path)) order = v.parse(Order, value);
-      else documents.push(...readDefinitions([value], format));
+      else {
+        const read = readDefinitions([value], format);
+        // An earlier format has members that are called otherwise now.
+        const unknown = format === FORMAT ? unknownMember(value, read[0]) : null;
+        if (unknown !== null) return { ok: false, message: `${path}, ${unknown}: This is not known here.` };
+        documents.push(...read);
+      }
     } catch (error) {
       if (error instanceof LaterFormat) return { ok: false, message: error.message };
       if (!v.isValiError(error)) throw error;
