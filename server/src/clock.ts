@@ -14,8 +14,15 @@ export interface Clock {
 /** Today in each zone, at the second in which it was last asked for. */
 const days = new Map<string, { readonly now: string; readonly today: string }>();
 
+/** The second that was last asked for, and how it is written: a busy server asks many times in each. */
+let second = { of: -1, written: '' };
+
 export const systemClock: Clock = {
-  now: () => `${new Date().toISOString().slice(0, 19)}Z`,
+  now: () => {
+    const of = Math.floor(Date.now() / 1000);
+    if (of !== second.of) second = { of, written: `${new Date(of * 1000).toISOString().slice(0, 19)}Z` };
+    return second.written;
+  },
   today: (zone) => {
     const now = systemClock.now();
     const known = days.get(zone);

@@ -2,12 +2,13 @@ import * as v from 'valibot';
 import { Id } from '../design';
 import type { Value } from '../values';
 
-const Plain = v.union([v.null(), v.string(), v.number(), v.boolean()]);
+// What comes most often stands first: an option that does not fit costs the making of its message.
+const Plain = v.union([v.string(), v.null(), v.boolean(), v.number()]);
 
 /** A value, or the key of a row that the same save adds (named by its `temp`). */
 const Given = v.union([Plain, v.object({ temp: v.pipe(v.string(), v.maxLength(40)) })]);
 
-export const Key = v.pipe(v.array(v.union([v.string(), v.number()])), v.minLength(1), v.maxLength(16));
+export const Key = v.pipe(v.array(v.union([v.number(), v.string()])), v.minLength(1), v.maxLength(16));
 
 export const RowChange = v.variant('op', [
   v.object({

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
-import { assertWritable, STORED_VERSION, type OpenFile } from '../store/files';
+import { assertWritable, storedVersion, type OpenFile } from '../store/files';
 import { inTransaction, prepared } from '../store/statements';
 import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
@@ -131,8 +131,8 @@ function opened(
   name: string | null,
   digest: string | null,
 ): number {
-  const sql = `INSERT INTO hr_log (at, by, what, request, digest) SELECT ?, ?, 'rows', ?, ? WHERE ${STORED_VERSION} = ?`;
-  const { changes, lastInsertRowid } = prepared(writer, sql).run(at, by, name, digest, design.version);
-  if (changes === 0) throw new DesignMoved('The design has changed meanwhile.');
+  if (storedVersion(writer) !== design.version) throw new DesignMoved('The design has changed meanwhile.');
+  const sql = "INSERT INTO hr_log (at, by, what, request, digest) VALUES (?, ?, 'rows', ?, ?)";
+  const { lastInsertRowid } = prepared(writer, sql).run([at, by, name, digest]);
   return Number(lastInsertRowid);
 }

@@ -64,11 +64,9 @@ const PATIENCE = 250;
 export const dataVersion = (reader: Connection): number =>
   (prepared(reader, 'PRAGMA data_version').get() as [number])[0];
 
-/** SQL for the version of the design as the file has it; within a transaction it stays that until its end. */
-export const STORED_VERSION = '(SELECT coalesce(max(version), 0) FROM hr_change)';
-
-const storedVersion = (db: Connection): number =>
-  (prepared(db, `SELECT ${STORED_VERSION}`).get() as [number])[0];
+/** The version of the design as the file has it; within a transaction it stays that until its end. */
+export const storedVersion = (db: Connection): number =>
+  (prepared(db, 'SELECT coalesce(max(version), 0) FROM hr_change').get() as [number])[0];
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {

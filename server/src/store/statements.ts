@@ -69,16 +69,8 @@ export interface Guarded {
  * 15 digits and BLOBs must not be among the columns, and JSON only as a text of its own (`|| ''`).
  */
 export function guarded(db: Connection, sql: string, columns: number): Guarded {
-  const names = Array.from({ length: columns }, (_, i) => `c${i}`);
-  // The engine takes at most 127 arguments a call.
-  const chunks = Array.from({ length: Math.ceil(columns / CHUNK) }, (_, i) =>
-    names.slice(i * CHUNK, (i + 1) * CHUNK),
-  );
-  const array = `json_array(${chunks.map((chunk) => `json_array(${chunk.join(', ')})`).join(', ')})`;
-  const statement = prepared(
-    db,
-    `WITH "~g"(${names.join(', ')}) AS (${sql}) SELECT CAST(${array} AS BLOB) FROM "~g"`,
-  );
+  const { head, tail } = wrapping(columns);
+  const statement = prepared(db, `${head}${sql}${tail}`);
   const read = (row: unknown): Held[] => (JSON.parse(textOf((row as [Buffer])[0])) as Held[][]).flat();
   // As an array: the driver takes a single NULL for a list of names.
   return {
@@ -91,6 +83,26 @@ export function guarded(db: Connection, sql: string, columns: number): Guarded {
 }
 
 const CHUNK = 100;
+
+const wrappings = new Map<number, { readonly head: string; readonly tail: string }>();
+
+/** What stands around a query of so many columns to have its rows as JSON. */
+function wrapping(columns: number): { readonly head: string; readonly tail: string } {
+  const known = wrappings.get(columns);
+  if (known) return known;
+  const names = Array.from({ length: columns }, (_, i) => `c${i}`);
+  // The engine takes at most 127 arguments a call.
+  const chunks = Array.from({ length: Math.ceil(columns / CHUNK) }, (_, i) =>
+    names.slice(i * CHUNK, (i + 1) * CHUNK),
+  );
+  const array = `json_array(${chunks.map((chunk) => `json_array(${chunk.join(', ')})`).join(', ')})`;
+  const made = {
+    head: `WITH "~g"(${names.join(', ')}) AS (`,
+    tail: `) SELECT CAST(${array} AS BLOB) FROM "~g"`,
+  };
+  wrappings.set(columns, made);
+  return made;
+}
 
 /** The text that bytes of the engine stand for; see {@link guarded}. */
 export const textOf = (bytes: Buffer): string => bytes.toString('utf8');
