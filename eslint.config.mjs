@@ -32,7 +32,7 @@ const CORE_ROOMS = {
   report: ['design', 'query', 'values'],
   documents: ['design', 'form', 'query', 'report'],
   change: ['design', 'documents', 'expression', 'values'],
-  api: ['change', 'design', 'documents', 'query', 'report', 'rows'],
+  api: ['expression', 'change', 'design', 'documents', 'query', 'report', 'rows'],
   exchange: ['change', 'design', 'expression', 'values'],
 };
 

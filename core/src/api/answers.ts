@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { Change, type Notice } from '../change';
+import { FAULTS } from '../expression';
 import {
   Form,
   Id,
@@ -31,9 +32,13 @@ const listOf = <S extends v.GenericSchema>(item: S) => v.pipe(v.array(item), v.r
 const Plain = v.union([v.null(), v.string(), v.number(), v.boolean()]);
 const Stored = v.union([v.null(), v.string(), v.number()]);
 
+/** What is worked out and cannot be for this row, and why. */
+export const FaultCell = v.strictObject({ fault: v.picklist(FAULTS) });
+
 /** A cell as it travels: a plain value, or `[key, text]` for a lookup, a picture or a file. */
 export const Cell = v.union([
   Plain,
+  FaultCell,
   v.pipe(v.tuple([v.union([v.string(), v.number()]), v.nullable(v.string())]), v.readonly()),
 ]);
 

@@ -3,6 +3,7 @@ import {
   catalogOf,
   displayOf,
   fieldOf,
+  displaySql,
   fieldSql,
   isStored,
   KIND_LABELS,
@@ -224,7 +225,7 @@ export class Carrier {
   private frozen(old: Table, was: Field, field: Field): string {
     const catalog = catalogOf(this.before);
     const { bound } = bind(`"#${was.id}"`, { catalog, table: old.id });
-    const own = toSql(bound, { catalog, row: 'o', schema: 'main' }).sql;
+    const own = toSql(bound, { catalog, row: 'o', schema: 'main', faults: 'empty' }).sql;
     const result = was.type.kind === 'workedOut' ? { ...was, type: was.type.result as FieldType } : was;
     return this.converted(result, field, own);
   }
@@ -270,9 +271,9 @@ export class Carrier {
     if (was.type.kind !== 'lookup') return null;
     const target = tableOf(this.before, was.type.table);
     const catalog = catalogOf(this.before);
-    const { bound } = bind(asText(lookupDisplay(this.before, was.type)), { catalog, table: target.id });
     const key = fieldOf(target, target.key[0]!)!;
-    return `(SELECT ${toSql(bound, { catalog, row: 'd' }).sql} FROM main.${sqlName(target.name)} AS d WHERE d.${sqlName(key.name)} = ${own})`;
+    const shown = displaySql(target, asText(lookupDisplay(this.before, was.type)), { catalog, row: 'd' });
+    return `(SELECT ${shown} FROM main.${sqlName(target.name)} AS d WHERE d.${sqlName(key.name)} = ${own})`;
   }
 
   /** The rows a new lookup may lead to, with the text they are found by, as the file holds them now. */

@@ -1,4 +1,4 @@
-import { bindCondition, idsIn, sqlName, sqlText, toSql } from '../expression';
+import { bind, bindCondition, idsIn, sqlName, sqlText, toSql, type Catalog, type Sql } from '../expression';
 import {
   catalogOf,
   documentsOf,
@@ -374,6 +374,7 @@ function fieldChecks(
       `${field.label} is to have no two alike, and holds a value that another row has.`,
       alike(table, [field]),
     );
+  if (source?.type.kind === 'workedOut') unworked(before, old, source, table, ask);
   const newKind = kindCheck(field, 'x');
   if (
     newKind !== null &&
@@ -382,6 +383,26 @@ function fieldChecks(
   )
     kindQuestion(source, field, c, ask);
   newLink(before, after, table, field, ask);
+}
+
+/** What was worked out is to be kept: rows for which that cannot be done are told. */
+function unworked(before: Design, old: Table, source: Field, table: Table, ask: Ask): void {
+  const catalog = catalogOf(before);
+  const { bound } = bind(`"#${source.id}"`, { catalog, table: old.id });
+  const { sql, marked } = toSql(bound, { catalog, row: 'o', schema: 'main', faults: 'mark' });
+  if (!marked) return;
+  const own = old.key.map((id) => {
+    const now = fieldOf(table, id);
+    return now ? `o.${sqlName(fieldOf(old, id)!.name)} = t.${sqlName(now.name)}` : 'FALSE';
+  });
+  const ids = new Set(source.type.kind === 'workedOut' ? idsIn(source.type.expression) : []);
+  const read = table.fields.filter(({ id }) => ids.has(id));
+  ask(
+    read.length > 0 ? read : [table.fields[0]!],
+    'convert',
+    `${source.label} cannot be worked out for this row, so there is nothing to keep.`,
+    `EXISTS (SELECT 1 FROM main.${sqlName(old.name)} AS o WHERE ${own.join(' AND ')} AND typeof(${sql}) = 'blob')`,
+  );
 }
 
 const labelOf = (design: Design, table: string): string =>
@@ -478,6 +499,17 @@ export function fieldsToMend(table: Table, rule: Rule, field: Field | null): rea
   return own.length > 0 ? own : [table.fields[0]!];
 }
 
+/** SQL that is true for a row `t` that breaks a rule, or for which it cannot be worked out. */
+export function brokenSql(catalog: Catalog, table: Table, rule: Rule): Sql {
+  const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+  const holds = toSql(bound, { catalog, row: 't', faults: 'mark' });
+  if (!holds.marked) return { ...holds, sql: `NOT ${holds.sql}` };
+  return {
+    ...holds,
+    sql: `(SELECT CASE typeof("~h") WHEN 'blob' THEN TRUE ELSE NOT "~h" END FROM (SELECT ${holds.sql} AS "~h"))`,
+  };
+}
+
 /** What is said of rows that break a rule. */
 export const brokenWords = (table: Table, rule: Rule, field: Field | null): string =>
   `They break the rule ${field ? `on ${field.label}` : `of ${table.label}`}: “${rule.message.replace(/\{[^}]*\}/g, '…')}”`;
@@ -492,12 +524,11 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
   };
   for (const { rule, field } of rulesOf(table)) {
     if (!isNew(rule)) continue;
-    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
     ask(
       fieldsToMend(table, rule, field),
       'rule',
       brokenWords(table, rule, field),
-      `NOT ${toSql(bound, { catalog, row: 't' }).sql}`,
+      brokenSql(catalog, table, rule).sql,
       rule.id,
     );
   }

@@ -1,4 +1,4 @@
-import { attempt, bindCondition, sqlName, toSql } from '../expression';
+import { attempt, sqlName } from '../expression';
 import {
   catalogOf,
   fieldOf,
@@ -10,7 +10,7 @@ import {
   type Field,
   type Table,
 } from '../design';
-import { alike, brokenWords, fieldsToMend, orphaned, type RowCheck } from './check';
+import { alike, brokenSql, brokenWords, fieldsToMend, orphaned, type RowCheck } from './check';
 import { createTable, kindCheck } from './ddl';
 import { orderParts, type OrderPart } from './order';
 import { isText, textFaults } from './text-sql';
@@ -73,13 +73,11 @@ export function soundnessChecks(design: Design): RowCheck[] {
       );
     for (const { rule, field } of rulesOf(table)) {
       if (rule.newRowsOnly) continue;
-      const written = attempt(() =>
-        toSql(bindCondition(rule.expression, { catalog, table: table.id }).bound, { catalog, row: 't' }),
-      );
+      const written = attempt(() => brokenSql(catalog, table, rule));
       // What cannot be worked out is told by the next draft, not by the rows.
       if (!written.ok || written.value.clock) continue;
       const { sql } = written.value;
-      ask(fieldsToMend(table, rule, field), 'rule', brokenWords(table, rule, field), `NOT ${sql}`, rule.id);
+      ask(fieldsToMend(table, rule, field), 'rule', brokenWords(table, rule, field), sql, rule.id);
     }
     return checks;
   });

@@ -1,4 +1,5 @@
-import { bind, sqlName, toSql } from '../expression';
+import { sqlName } from '../expression';
+import { displaySql } from './field-sql';
 import { asText } from './field-sql';
 import { catalogOf, displayOf, fieldOf, linksFrom, typeOf } from './catalog';
 import { nameFromLabel, singularOf } from './names';
@@ -162,8 +163,7 @@ export function offerSql(design: Design, candidate: LinkCandidate): { tried: str
   }
   const [own, key] = pairs[0]!;
   const catalog = catalogOf(design);
-  const shown = (): string =>
-    toSql(bind(asText(displayOf(parent)), { catalog, table: parent.id }).bound, { catalog, row: 'p' }).sql;
+  const shown = (): string => displaySql(parent, asText(displayOf(parent)), { catalog, row: 'p' });
   // Texts are compared as a conversion by display text reads them: without the spaces around, in any case.
   const plain = (sql: string): string => (candidate.by === 'text' ? `lower(trim(${sql}))` : sql);
   // A text that several rows are shown by says nothing about which is meant.

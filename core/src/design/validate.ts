@@ -3,9 +3,13 @@ import {
   bind,
   bindCondition,
   checkMessage,
+  evaluate,
   failed,
   toSql,
+  type Binding,
+  type Bound,
   type Catalog,
+  type Evaluation,
   type Type,
 } from '../expression';
 import { compare, fromText } from '../values';
@@ -108,7 +112,7 @@ function tableProblems(design: Design, table: Table, found: Found): void {
     if (!field || !isStored(field))
       found(`The order of ${table.plural} names a field that is not kept there.`);
   }
-  const display = attempt(() => bind(displayOf(table), { catalog: catalogOf(design), table: table.id }));
+  const display = attempt(() => writable(bind(displayOf(table), { catalog, table: table.id }), catalog));
   if (!display.ok) found(`How a ${table.label} is shown: ${display.error.message}`);
 }
 
@@ -158,10 +162,15 @@ function linkProblem(design: Design, table: Table, link: Table['links'][number],
   }
 }
 
+/** Throws an ExpressionError where an expression is too much for the file, with or without its faults marked. */
+function writable({ bound }: Binding, catalog: Catalog): Bound {
+  for (const faults of ['raise', 'mark'] as const) toSql(bound, { catalog, row: 't', faults });
+  return bound;
+}
+
 function ruleProblem(catalog: Catalog, table: Table, rule: Rule, found: (message: string) => void): void {
   const checked = attempt(() => {
-    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
-    toSql(bound, { catalog, row: 'NEW' });
+    writable(bindCondition(rule.expression, { catalog, table: table.id }), catalog);
     checkMessage(rule.message, catalog, table.id);
   });
   if (!checked.ok) found(checked.error.message);
@@ -184,6 +193,16 @@ function boundsProblem(type: FieldType): string | null {
   return least && greatest && compare(least, greatest) > 0 ? 'The least is more than the greatest.' : null;
 }
 
+/** A starting value reads no row, and what it is worth on one day it is on any. */
+const SOME_DAY: Evaluation<null> = {
+  row: null,
+  today: '2024-02-29',
+  now: '2024-02-29T12:00:00Z',
+  read: () => null,
+  follow: () => null,
+  children: () => [],
+};
+
 function fieldProblems(
   design: Design,
   catalog: Catalog,
@@ -203,10 +222,7 @@ function fieldProblems(
   const bound = boundsProblem(type);
   if (bound !== null) found(bound);
   if (type.kind === 'workedOut') {
-    const worked = attempt(() => {
-      const { bound: result } = bind(`"#${field.id}"`, { catalog, table: table.id });
-      toSql(result, { catalog, row: 't' });
-    });
+    const worked = attempt(() => writable(bind(`"#${field.id}"`, { catalog, table: table.id }), catalog));
     if (!worked.ok) found(worked.error.message);
     if (field.alwaysFilled || field.noTwoAlike || field.indexed || field.start !== null || field.rule)
       found('A field that is worked out is not kept, so nothing can be asked of its values.');
@@ -215,10 +231,14 @@ function fieldProblems(
     found('Pictures and files are not compared.');
   if (field.rule) ruleProblem(catalog, table, field.rule, (message) => found(`The rule: ${message}`));
   if (field.start !== null) {
-    const start = attempt(() => bind(field.start!, { catalog, table: null }).bound.type);
+    const start = attempt(() => bind(field.start!, { catalog, table: null }).bound);
     if (!start.ok) found(`The starting value: ${start.error.message}`);
-    else if (!fits(start.value, typeOf(design, type)))
+    else if (!fits(start.value.type, typeOf(design, type)))
       found('The starting value is of another kind than the field.');
+    else {
+      const worked = evaluate(start.value, SOME_DAY);
+      if (!worked.ok) found(`The starting value cannot be worked out: ${worked.message}`);
+    }
   }
 }
 
@@ -233,16 +253,17 @@ function lookupProblems(
     const asked = attempt(work);
     if (!asked.ok) found(`${what}: ${asked.error.message}`);
   };
-  const there = { catalog, table: type.table };
-  if (type.shows !== null) ask('What it shows', () => bind(type.shows!, there));
-  if (type.filter) ask('Which rows are offered', () => bindCondition(type.filter!, there));
-  if (type.order) ask('The order of the choices', () => bind(type.order!.by, there));
-  type.columns?.forEach((column, i) => ask(`Column ${i + 2} of the choices`, () => bind(column, there)));
+  const over = { catalog, table: type.table };
+  const there = (source: string): Bound => writable(bind(source, over), catalog);
+  if (type.shows !== null) ask('What it shows', () => there(type.shows!));
+  if (type.filter) ask('Which rows are offered', () => writable(bindCondition(type.filter!, over), catalog));
+  if (type.order) ask('The order of the choices', () => there(type.order!.by));
+  type.columns?.forEach((column, i) => ask(`Column ${i + 2} of the choices`, () => there(column)));
   const { narrowed } = type;
   if (narrowed)
     ask('What narrows it', () => {
-      const own = bind(narrowed.own, { catalog, table: table.id }).bound;
-      const other = bind(narrowed.other, there).bound;
+      const own = writable(bind(narrowed.own, { catalog, table: table.id }), catalog);
+      const other = there(narrowed.other);
       if (own.type.type !== other.type.type)
         failed('The two values it compares are of different kinds.', { start: 0, end: 0 });
     });

@@ -1,4 +1,5 @@
 import type { Bound, Collection, Hop, Val } from './bound';
+import { FAULT_WORDS, MOST_PATTERN, type Fault } from './faults';
 import { like, compareText, lower, upper } from './fold';
 import type { ExprField, NumberType } from './types';
 import {
@@ -32,17 +33,14 @@ export interface Evaluation<Row> {
 }
 
 export type Evaluated =
-  { readonly ok: true; readonly value: Val } | { readonly ok: false; readonly message: string };
+  | { readonly ok: true; readonly value: Val }
+  | { readonly ok: false; readonly fault: Fault; readonly message: string };
 
-class RunError extends Error {}
-
-export const TOO_LARGE =
-  'A number here is too large: at most 18 digits can be worked with, decimal places included.';
-export const NO_SUCH_DATE = 'A date here falls outside the years 1 to 9999.';
-export const NOT_CONVERTIBLE = 'A text here cannot be read as the kind it is cast to.';
-export const TOO_LONG = 'A value here has more characters than the kind it is cast to allows.';
-export const NO_PATTERN =
-  'In a pattern here the escape character stands before a character that it does not escape.';
+class RunError extends Error {
+  constructor(readonly fault: Fault) {
+    super(FAULT_WORDS[fault]);
+  }
+}
 
 /**
  * Works out an expression for one row, with SQL's three-valued logic. Numbers come back in units of
@@ -54,7 +52,7 @@ export function evaluate<Row>(bound: Bound, evaluation: Evaluation<Row>): Evalua
     const rows = new Map<number, Row | null>([[0, evaluation.row]]);
     return { ok: true, value: run(bound, evaluation, rows) };
   } catch (error) {
-    if (error instanceof RunError) return { ok: false, message: error.message };
+    if (error instanceof RunError) return { ok: false, fault: error.fault, message: error.message };
     throw error;
   }
 }
@@ -65,7 +63,7 @@ const LEAST = -(2n ** 63n);
 const MOST = 2n ** 63n - 1n;
 
 function fits(value: bigint): bigint {
-  if (value < LEAST || value > MOST) throw new RunError(TOO_LARGE);
+  if (value < LEAST || value > MOST) throw new RunError('large');
   return value;
 }
 
@@ -161,26 +159,27 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
     }
     case 'in': {
       const a = of(bound.a);
-      if (a === null) return null;
       const values = bound.list.map(of);
+      if (a === null) return null;
       if (values.some((value) => value !== null && order(a, value) === 0)) return true;
       return values.includes(null) ? null : false;
     }
     case 'like':
       return strict([bound.a, bound.pattern], ([a, pattern]) => {
+        if (Array.from(pattern as string).length > MOST_PATTERN) throw new RunError('pattern');
         const result = like(a as string, pattern as string, bound.escape);
-        if (result === null) throw new RunError(NO_PATTERN);
+        if (result === null) throw new RunError('pattern');
         return result;
       });
     case 'limit':
       return strict([bound.a], ([a]) => {
         const most = pow10((bound.type as NumberType).digits);
-        if ((a as bigint) >= most || (a as bigint) <= -most) throw new RunError(TOO_LARGE);
+        if ((a as bigint) >= most || (a as bigint) <= -most) throw new RunError('large');
         return a!;
       });
     case 'limitText':
       return strict([bound.a], ([a]) => {
-        if (Array.from(a as string).length > bound.most) throw new RunError(TOO_LONG);
+        if (Array.from(a as string).length > bound.most) throw new RunError('long');
         return a!;
       });
     case 'add':
@@ -254,7 +253,7 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
     case 'toDate':
       return strict([bound.a], ([a]) => {
         const text = bound.a.type.type === 'instant' ? (a as string).slice(0, 10) : (a as string);
-        if (!isDate(text)) throw new RunError(NOT_CONVERTIBLE);
+        if (!isDate(text)) throw new RunError('cast');
         return text;
       });
     case 'toNumber':
@@ -296,12 +295,12 @@ function quotient(a: bigint, b: bigint, left: Bound, right: Bound, result: Bound
   if (b === 0n) return null;
   const shift = scaleOf(result) + scaleOf(right) - scaleOf(left);
   const divisor = shift < 0 ? b * pow10(-shift) : b;
-  if ((divisor < 0n ? -divisor : divisor) >= pow10(15)) throw new RunError(TOO_LARGE);
+  if ((divisor < 0n ? -divisor : divisor) >= pow10(15)) throw new RunError('large');
   return fits(divideRounded(a * pow10(Math.max(shift, 0)), divisor));
 }
 
 function someDate(date: string | null): string {
-  if (date === null) throw new RunError(NO_SUCH_DATE);
+  if (date === null) throw new RunError('date');
   return date;
 }
 
@@ -340,8 +339,8 @@ function extract(unit: string, text: string): bigint {
 function numberFrom(text: string, scale: number): bigint {
   const match = /^ *([+-]?)([0-9]*)(?:\.([0-9]*))? *$/.exec(text);
   const [, sign, whole = '', fraction = ''] = match ?? [];
-  if (!match || whole + fraction === '') throw new RunError(NOT_CONVERTIBLE);
-  if (whole.replace(/^0+/, '').length + scale > 15) throw new RunError(TOO_LARGE);
+  if (!match || whole + fraction === '') throw new RunError('cast');
+  if (whole.replace(/^0+/, '').length + scale > 15) throw new RunError('large');
   const units = rescale(BigInt(whole + fraction), fraction.length, scale);
   return sign === '-' ? -units : units;
 }

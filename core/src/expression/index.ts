@@ -2,14 +2,8 @@ export { parse } from './parse';
 export type { Node } from './ast';
 export { bind, bindCondition, type Binding, type Scope, type Warning } from './bind';
 export { some, parts, type Bound, type Hop, type Val } from './bound';
-export {
-  evaluate,
-  NO_SUCH_DATE,
-  NOT_CONVERTIBLE,
-  TOO_LARGE,
-  type Evaluated,
-  type Evaluation,
-} from './evaluate';
+export { evaluate, type Evaluated, type Evaluation } from './evaluate';
+export { FAULTS, FAULT_WORDS, faultName, type Fault } from './faults';
 export { columnsRead, type ReadColumn } from './reads';
 export { toSql, decimalText, type Sql, type SqlWriting } from './to-sql';
 export { sqlName, sqlText } from './sql-text';

@@ -1,6 +1,7 @@
-import type { Bound, Collection, Hop } from './bound';
+import type { Bound, Hop } from './bound';
 import { failed } from './errors';
 import { MOST_POSITION } from './evaluate';
+import { faultMark, MOST_PATTERN, type Fault } from './faults';
 import { fold, foldedFrom, likeItems } from './fold';
 import { FOLD_LETTERS, LOWER_LETTERS, UPPER_LETTERS } from './letters';
 import { sqlName, sqlText } from './sql-text';
@@ -17,6 +18,11 @@ export interface SqlWriting {
   /** SQL for CURRENT_DATE and CURRENT_TIMESTAMP; by default the catalog's, and the engine's own clock. */
   readonly today?: string;
   readonly now?: string;
+  /**
+   * What becomes of a value that cannot be worked out: by default an error of the engine, which ends the
+   * statement. Marked, it is a BLOB that tells the fault, see {@link faultName}; empty, it is NULL.
+   */
+  readonly faults?: 'raise' | 'mark' | 'empty';
   /** Where texts go: by default written into the SQL as literals; a query binds them. */
   readonly text?: (value: string) => string;
 }
@@ -27,6 +33,8 @@ export interface Sql {
   readonly subquery: boolean;
   /** True when it reads the clock. */
   readonly clock: boolean;
+  /** True when its value may be the mark of a fault. */
+  readonly marked: boolean;
 }
 
 /**
@@ -41,15 +49,37 @@ export interface Sql {
  */
 export function toSql(bound: Bound, writing: SqlWriting): Sql {
   const writer = new Writer(writing);
-  const sql = writer.withLetters(writer.framed(() => writer.write(bound)));
-  return { sql, subquery: writer.subquery, clock: writer.clock };
+  const framed = writer.framed(() => writer.write(bound), writing.faults === 'empty');
+  const sql = writer.withLetters(framed.sql);
+  const marked = framed.marked && writing.faults === 'mark';
+  return { sql, marked, subquery: writer.subquery, clock: writer.clock };
 }
 
-/**
- * The start of the text that a query's error message carries when a result left its range. The
- * engine has no function that only raises an error: reading this as JSON is one.
- */
-const raise = (why: string, value: string): string => `json_extract('${why} ' || ${value}, '$')`;
+/** The engine has no function that only raises an error: reading a text as JSON that is none is one. */
+const raise = (fault: Fault, value: string): string => `json_extract('${RAISED[fault]} ' || ${value}, '$')`;
+
+/** The words stand in CHECKs of files as they are: they stay. */
+const RAISED: Readonly<Record<Fault, string>> = {
+  large: 'overflow',
+  date: 'date',
+  cast: 'cast',
+  long: 'cast',
+  pattern: 'pattern',
+};
+
+/** SQL for the mark of a fault where a value is one, else NULL. */
+const markOf = (value: string): string => `CASE typeof(${value}) WHEN 'blob' THEN ${value} END`;
+
+/** The first of several that is not NULL. The engine takes at most 127 arguments a call. */
+function firstOf(list: readonly string[]): string {
+  const chunks = Array.from({ length: Math.ceil(list.length / 100) }, (_, i) =>
+    list.slice(i * 100, (i + 1) * 100),
+  ).map((chunk) => (chunk.length === 1 ? chunk[0]! : `coalesce(${chunk.join(', ')})`));
+  return chunks.length === 1 ? chunks[0]! : firstOf(chunks);
+}
+
+/** Half of the digits that a sum of whole numbers is made up of where the whole may not fit. */
+const HALF = 1_000_000_000;
 
 const digits = (bound: Bound): number => (bound.type as NumberType).digits ?? 19;
 const scale = (bound: Bound): number => (bound.type as NumberType).scale ?? 0;
@@ -60,6 +90,21 @@ const MOST_NESTING = 12;
 
 /** Intermediate results in one expression: the engine's tables have at most 2,000 columns. */
 const MOST_KEPT = 1500;
+
+/** With their faults there are more: what holds one way is to hold the other. */
+const MOST_KEPT_MARKED = 1950;
+
+/** SQL with a chain of its own; marked when its value may be the mark of a fault. */
+interface Framed {
+  readonly sql: string;
+  readonly marked: boolean;
+}
+
+/** What may be left out, and SQL for the mark of its fault. */
+interface Branch {
+  readonly value: string;
+  readonly fault: string | null;
+}
 
 interface Stage {
   readonly name: string;
@@ -77,6 +122,10 @@ const LETTERS = { upper: UPPER_LETTERS, lower: LOWER_LETTERS, fold: FOLD_LETTERS
 /** A private character, for an escape character that must not be folded with the pattern around it. */
 const NEUTRAL_ESCAPE = 'char(1114109)';
 
+type Aggregate = Extract<Bound, { op: 'aggregate' }>;
+
+type Joined = Extract<Bound, { op: 'and' | 'or' | 'concat' | 'distinct' | 'nullif' }>;
+
 type Numbers = Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>;
 
 class Writer {
@@ -91,25 +140,47 @@ class Writer {
   private readonly maps = new Set<keyof typeof LETTERS>();
   private readonly stageOf = new Map<string, number>();
   private readonly aliases = new Map<number, string | null>();
+  /** True when faults are marked and not raised. */
+  private readonly marks: boolean;
+  /** In this frame, what holds the mark of a fault, or NULL. */
+  private faults: string[] = [];
 
   constructor(private readonly writing: SqlWriting) {
     this.aliases.set(0, writing.row);
+    this.marks = (writing.faults ?? 'raise') !== 'raise';
   }
 
-  /** Writes with a chain of its own for intermediate results, so that nothing moves out of `work`. */
-  framed(work: () => string): string {
-    const outer = { frame: this.frame, depth: this.depth, known: this.known };
-    Object.assign(this, { frame: [], depth: 0, known: new Map() });
-    const body = work();
-    const stages = this.frame;
+  /**
+   * Writes with a chain of its own for intermediate results, so that nothing moves out of `work`. Where one of
+   * them is at fault, the whole is its mark, or NULL where it is to be `empty`.
+   */
+  framed(work: () => string, empty = false): Framed {
+    const outer = { frame: this.frame, depth: this.depth, known: this.known, faults: this.faults };
+    Object.assign(this, { frame: [], depth: 0, known: new Map(), faults: [] });
+    const value = work();
+    const { frame: stages, faults } = this;
     Object.assign(this, outer);
-    if (stages.length === 0) return body;
+    const marked = faults.length > 0;
+    const body = !marked
+      ? value
+      : empty
+        ? `CASE WHEN ${firstOf(faults)} IS NULL THEN ${value} END`
+        : firstOf([...faults, value]);
+    if (stages.length === 0) return { sql: body, marked };
     this.subquery = true;
     const chain = stages.map(({ name, columns }, i) => {
       const list = columns.map(({ sql, as }) => `${sql} AS ${as}`).join(', ');
       return `${name} AS MATERIALIZED (SELECT ${i === 0 ? list : `*, ${list} FROM ${stages[i - 1]!.name}`})`;
     });
-    return `(WITH ${chain.join(', ')} SELECT ${body} FROM ${stages[stages.length - 1]!.name})`;
+    const last = stages[stages.length - 1]!.name;
+    return { sql: `(WITH ${chain.join(', ')} SELECT ${body} FROM ${last})`, marked };
+  }
+
+  /** What stands for `value`, which cannot be had `when` something is at fault. */
+  private unless(fault: Fault, when: string, shown: string, value: string): string {
+    if (!this.marks) return `CASE WHEN ${when} THEN ${raise(fault, shown)} ELSE ${value} END`;
+    this.faults.push(`CASE WHEN ${when} THEN ${faultMark(fault)} END`);
+    return value;
   }
 
   /** Puts the maps of letters that are used before everything else, each once. */
@@ -131,7 +202,7 @@ class Writer {
   private keep(sql: string): string {
     const known = this.known.get(sql);
     if (known !== undefined) return known;
-    if (++this.kept > MOST_KEPT)
+    if (++this.kept > (this.marks ? MOST_KEPT_MARKED : MOST_KEPT))
       failed('This expression has too many parts to be worked out in the file.', { start: 0, end: 0 });
     const as = this.name('v');
     this.known.set(sql, as);
@@ -161,7 +232,7 @@ class Writer {
     return sql;
   }
 
-  private lazy(bound: Bound): string {
+  private lazy(bound: Bound): Framed {
     return this.framed(() => this.write(bound));
   }
 
@@ -184,7 +255,7 @@ class Writer {
       case 'negate':
         return this.checked(`(-${w(bound.a)})`, digits(bound));
       case 'abs':
-        return `abs(${w(bound.a)})`;
+        return this.absolute(bound.a);
       case 'floor':
       case 'ceiling': {
         if (scale(bound.a) === 0) return w(bound.a);
@@ -199,7 +270,7 @@ class Writer {
         return `(NOT ${w(bound.a)})`;
       case 'and':
       case 'or':
-        return `(${w(bound.a)} ${bound.op.toUpperCase()} ${w(bound.b)})`;
+        return this.both(bound);
       case 'isNull':
         return `(${w(bound.a)} IS NULL)`;
       case 'isTruth':
@@ -256,13 +327,10 @@ class Writer {
       case 'limit':
         return this.let([bound.a], ([a]) => {
           const most = power(digits(bound));
-          return `CASE WHEN ${a} >= ${most} OR ${a} <= -${most} THEN ${raise('overflow', a!)} ELSE ${a} END`;
+          return this.unless('large', `${a} >= ${most} OR ${a} <= -${most}`, a!, a!);
         });
       case 'limitText':
-        return this.let(
-          [bound.a],
-          ([a]) => `CASE WHEN length(${a}) > ${bound.most} THEN ${raise('cast', a!)} ELSE ${a} END`,
-        );
+        return this.let([bound.a], ([a]) => this.unless('long', `length(${a}) > ${bound.most}`, a!, a!));
       case 'length':
         return `length(${w(bound.a)})`;
       case 'position':
@@ -282,20 +350,98 @@ class Writer {
       case 'extract':
         return this.extract(bound);
       case 'coalesce':
-        return `coalesce(${bound.list.map((part, i) => (i === 0 ? w(part) : this.lazy(part))).join(', ')})`;
+        return this.coalesced(bound);
       case 'nullif':
         return `nullif(${w(bound.a)}, ${w(bound.b)})`;
-      case 'case': {
-        const whens = bound.whens.map(({ when, then }, i) => {
-          const condition = i === 0 ? w(when) : this.lazy(when);
-          return `WHEN ${condition} THEN ${this.lazy(then)}`;
-        });
-        const otherwise = bound.otherwise ? ` ELSE ${this.lazy(bound.otherwise)}` : '';
-        return `(CASE ${whens.join(' ')}${otherwise} END)`;
-      }
+      case 'case':
+        return this.cases(bound);
       case 'aggregate':
         return this.aggregate(bound);
     }
+  }
+
+  /**
+   * What may be left out, where faults are marked: nothing raises an error there, so it is worked out in the
+   * same chain (the engine's parser allows few levels), and its fault counts only where it is not left out.
+   */
+  private branch(bound: Bound): Branch {
+    const outer = this.faults;
+    this.faults = [];
+    const value = this.write(bound);
+    const fault = this.faults.length === 0 ? null : this.simple(firstOf(this.faults));
+    this.faults = outer;
+    return { value, fault };
+  }
+
+  /** AND and OR: what the left side decides alone does not ask the right one. */
+  private both(bound: Joined): string {
+    const a = this.write(bound.a);
+    const written = (left: string, right: string): string => `(${left} ${bound.op.toUpperCase()} ${right})`;
+    if (!this.marks) return written(a, this.write(bound.b));
+    const b = this.branch(bound.b);
+    if (b.fault === null) return written(a, b.value);
+    const left = this.simple(a);
+    this.faults.push(this.keep(`CASE WHEN ${left} IS NOT ${bound.op === 'and' ? 0 : 1} THEN ${b.fault} END`));
+    return written(left, b.value);
+  }
+
+  private coalesced({ list: [first, ...rest] }: Extract<Bound, { op: 'coalesce' }>): string {
+    const begun = this.write(first!);
+    if (!this.marks) return `coalesce(${[begun, ...rest.map((part) => this.lazy(part).sql)].join(', ')})`;
+    const others = rest.map((part) => this.branch(part));
+    if (!others.some(({ fault }) => fault !== null))
+      return `coalesce(${[begun, ...others.map(({ value }) => value)].join(', ')})`;
+    const values = [begun, ...others.map(({ value }) => value)].map((value) => this.simple(value));
+    const asked = others.flatMap(({ fault }, i) => [
+      ` WHEN ${values[i]!} IS NOT NULL THEN NULL`,
+      ...(fault === null ? [] : [` WHEN ${fault} IS NOT NULL THEN ${fault}`]),
+    ]);
+    this.faults.push(this.keep(`CASE${asked.join('')} END`));
+    return `coalesce(${values.join(', ')})`;
+  }
+
+  private cases(bound: Extract<Bound, { op: 'case' }>): string {
+    const written = (whens: readonly (readonly [when: string, then: string])[], otherwise?: string): string =>
+      `(CASE ${whens.map(([when, then]) => `WHEN ${when} THEN ${then}`).join(' ')}${otherwise === undefined ? '' : ` ELSE ${otherwise}`} END)`;
+    if (!this.marks)
+      return written(
+        bound.whens.map(({ when, then }, i) => [
+          i === 0 ? this.write(when) : this.lazy(when).sql,
+          this.lazy(then).sql,
+        ]),
+        bound.otherwise ? this.lazy(bound.otherwise).sql : undefined,
+      );
+    const plain = bound.whens.map(({ when, then }, i) => ({
+      when: i === 0 ? { value: this.write(when), fault: null } : this.branch(when),
+      then: this.branch(then),
+    }));
+    const otherwise: Branch = bound.otherwise ? this.branch(bound.otherwise) : { value: 'NULL', fault: null };
+    const faulty =
+      otherwise.fault !== null || plain.some(({ when, then }) => (when.fault ?? then.fault) !== null);
+    const whens = plain.map(({ when, then }) => ({
+      when: faulty ? { ...when, value: this.simple(when.value) } : when,
+      then,
+    }));
+    if (faulty) {
+      // A condition at fault is no answer: nothing behind it is asked.
+      const faults = whens.flatMap(({ when, then }) => [
+        ...(when.fault === null ? [] : [[`${when.fault} IS NOT NULL`, when.fault] as const]),
+        [when.value, then.fault ?? 'NULL'] as const,
+      ]);
+      this.faults.push(this.keep(written(faults, otherwise.fault ?? 'NULL')));
+    }
+    return written(
+      whens.map(({ when, then }) => [when.value, then.value]),
+      bound.otherwise ? otherwise.value : undefined,
+    );
+  }
+
+  private absolute(bound: Bound): string {
+    if (!this.marks || digits(bound) <= SAFE_DIGITS) return `abs(${this.write(bound)})`;
+    return this.let([bound], ([a]) => {
+      const least = `${a} = -9223372036854775807 - 1`;
+      return this.unless('large', least, a!, `abs(CASE WHEN ${least} THEN 0 ELSE ${a} END)`);
+    });
   }
 
   private text(value: string): string {
@@ -323,7 +469,7 @@ class Writer {
   private checked(sql: string, most: number): string {
     if (most <= SAFE_DIGITS) return sql;
     const v = this.keep(sql);
-    return `(CASE typeof(${v}) WHEN 'real' THEN ${raise('overflow', v)} ELSE ${v} END)`;
+    return `(${this.unless('large', `typeof(${v}) = 'real'`, v, v)})`;
   }
 
   private ref(bound: Extract<Bound, { op: 'ref' }>): string {
@@ -360,22 +506,51 @@ class Writer {
     return { from, where, last: last! };
   }
 
-  private aggregate(bound: Extract<Bound, { op: 'aggregate' }>): string {
-    if (!bound.over) return this.total(bound);
+  private aggregate(bound: Aggregate): string {
+    if (!bound.over) return this.total(bound, null);
     this.subquery = true;
-    const { from, where, last } = this.walkTo(bound.over);
+    const { from, where, last } = this.walk(bound.over.hops, this.aliases.get(bound.over.from) ?? null);
     this.aliases.set(bound.over.as, last);
-    return `(SELECT ${this.total(bound)} FROM ${from} WHERE ${where})`;
+    const source = `FROM ${from} WHERE ${where}`;
+    const sql = `(SELECT ${this.total(bound, source)} ${source})`;
+    if (!this.marks) return sql;
+    const value = this.keep(sql);
+    this.faults.push(markOf(value));
+    return value;
   }
 
-  private walkTo(over: Collection): { from: string; where: string; last: string } {
-    return this.walk(over.hops, this.aliases.get(over.from) ?? null);
+  private total(bound: Aggregate, source: string | null): string {
+    const arg = bound.arg && this.lazy(bound.arg);
+    const condition = bound.filter && this.lazy(bound.filter);
+    const filter = condition ? ` FILTER (WHERE ${condition.sql})` : '';
+    const name = bound.name.toLowerCase();
+    const of = arg ? `${bound.distinct ? 'DISTINCT ' : ''}${arg.sql}` : '*';
+    if (!this.marks) return `${name}(${of})${filter}`;
+    const faults = [
+      ...(condition?.marked ? [`max(${markOf(condition.sql)})`] : []),
+      ...(arg?.marked ? [`max(${markOf(arg.sql)})${filter}`] : []),
+    ];
+    const total =
+      arg && bound.name === 'SUM'
+        ? this.sum(arg.sql, filter, bound.distinct ? source : null)
+        : `${name}(${of})${filter}`;
+    return firstOf([...faults, total]);
   }
 
-  private total(bound: Extract<Bound, { op: 'aggregate' }>): string {
-    const arg = bound.arg ? `${bound.distinct ? 'DISTINCT ' : ''}${this.lazy(bound.arg)}` : '*';
-    const filter = bound.filter ? ` FILTER (WHERE ${this.lazy(bound.filter)})` : '';
-    return `${bound.name.toLowerCase()}(${arg})${filter}`;
+  /**
+   * A sum that is marked where it does not fit: the engine's own would end the statement. It is made up in two
+   * halves. Of numbers that are each counted once, `source` gives the rows to find them in.
+   */
+  private sum(of: string, filter: string, source: string | null): string {
+    if (source !== null) {
+      const n = this.name('n');
+      const rows = `SELECT DISTINCT ${of} AS ${n} ${source}${filter.replace(/^ FILTER \(WHERE/, ' AND (')}`;
+      return `(SELECT ${this.sum(n, '', null)} FROM (${rows}))`;
+    }
+    const [high, low] = [`sum(${of} / ${HALF})${filter}`, `sum(${of} % ${HALF})${filter}`];
+    const [h, l] = [`(${high} + ${low} / ${HALF})`, `(${low} % ${HALF})`];
+    const whole = `(${h} * ${HALF} + ${l})`;
+    return `CASE typeof${whole} WHEN 'real' THEN ${faultMark('large')} ELSE ${whole} END`;
   }
 
   private rescale(bound: Extract<Bound, { op: 'rescale' }>): string {
@@ -418,13 +593,14 @@ class Writer {
     const quotient =
       divisorDigits <= 15
         ? `(${whole})`
-        : `(CASE WHEN ${a} IS NOT NULL AND abs(${b}) >= ${power(15)} THEN ${raise('overflow', b)} ELSE ${whole} END)`;
+        : `(${this.unless('large', `${a} IS NOT NULL AND abs(${b}) >= ${power(15)}`, b, whole)})`;
     return this.checked(quotient, digits(bound.a) + Math.max(shift, 0) + 1);
   }
 
   private someDate(sql: string, shown: string): string {
     const v = this.keep(sql);
-    return `(CASE WHEN ${shown} IS NULL THEN NULL WHEN ${v} BETWEEN '0001-01-01' AND '9999-12-31T23:59:59Z' THEN ${v} ELSE ${raise('date', `(${shown})`)} END)`;
+    const fits = `${v} BETWEEN '0001-01-01' AND '9999-12-31T23:59:59Z'`;
+    return `(${this.unless('date', `${shown} IS NOT NULL AND (${fits}) IS NOT 1`, `(${shown})`, v)})`;
   }
 
   private addMonths(a: string, b: string, instant: boolean): string {
@@ -494,12 +670,22 @@ class Writer {
     const text = this.simple(this.write(bound.a));
     const a = folded(text);
     const p = this.simple(this.write(bound.pattern));
-    if (bound.escape === null) return `(${a} LIKE ${folded(p)})`;
+    const tooLong = `${text} IS NOT NULL AND length(${p}) > ${MOST_PATTERN}`;
+    if (bound.escape === null)
+      return `(${a} LIKE ${folded(this.keep(this.unless('pattern', tooLong, p, `substr(${p}, 1, ${MOST_PATTERN})`)))})`;
     const e = sqlText(bound.escape);
     const pairs = [`${e} || ${e}`, `${e} || '%'`, `${e} || '_'`];
     const rest = pairs.reduce((inner, pair) => `replace(${inner}, ${pair}, '')`, p);
     const checked = this.keep(
-      `CASE WHEN ${text} IS NOT NULL AND instr(${rest}, ${e}) > 0 THEN ${raise('pattern', p)} ELSE ${p} END`,
+      this.unless(
+        'pattern',
+        `${tooLong} OR ${text} IS NOT NULL AND instr(${rest}, ${e}) > 0`,
+        p,
+        // Where it is at fault, it is none that the engine would refuse.
+        this.marks
+          ? `CASE WHEN length(${p}) > ${MOST_PATTERN} OR instr(${rest}, ${e}) > 0 THEN '' ELSE ${p} END`
+          : p,
+      ),
     );
     const neutral = this.keep(`replace(${checked}, ${e}, ${NEUTRAL_ESCAPE})`);
     // An escape character that stands for itself is a letter like any other once it is escaped.
@@ -516,11 +702,12 @@ class Writer {
 
   private toDate(a: Bound): string {
     if (a.type.type === 'instant') return `substr(${this.write(a)}, 1, 10)`;
-    return this.let(
-      [a],
-      ([v]) =>
-        `CASE WHEN ${v} IS NULL THEN NULL WHEN ${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}, '+0 days') = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`,
-    );
+    return this.let([a], ([v]) => {
+      const date = `${v} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${v} >= '0001' AND date(${v}, '+0 days')`;
+      if (this.marks) return this.unless('cast', `NOT (${date} IS ${v})`, v!, v!);
+      // As it stands in CHECKs of files.
+      return `CASE WHEN ${v} IS NULL THEN NULL WHEN ${date} = ${v} THEN ${v} ELSE ${raise('cast', v!)} END`;
+    });
   }
 
   private toNumber(bound: Extract<Bound, { readonly a: Bound }>): string {
@@ -531,11 +718,11 @@ class Writer {
     const [w, f] = [this.keep(`substr(${u}, 1, ${point} - 1)`), this.keep(`substr(${u}, ${point} + 1)`)];
     const kept = `'0' || ${w}${places === 0 ? '' : ` || substr(${f} || '000000', 1, ${places})`}`;
     const units = `(CAST(${kept} AS INTEGER) + (substr(${f}, ${places + 1}, 1) >= '5'))`;
-    return (
-      `(CASE WHEN ${t} IS NULL THEN NULL WHEN ${w} || ${f} = '' OR ${w} || ${f} GLOB '*[^0-9]*' THEN ${raise('cast', t)} ` +
-      `WHEN length(ltrim(${w}, '0')) + ${places} > 15 THEN ${raise('overflow', t)} ` +
-      `WHEN substr(${t}, 1, 1) = '-' THEN -${units} ELSE ${units} END)`
-    );
+    const value = `CASE WHEN substr(${t}, 1, 1) = '-' THEN -${units} ELSE ${units} END`;
+    const digitsOnly = `${w} || ${f} <> '' AND ${w} || ${f} NOT GLOB '*[^0-9]*'`;
+    const tooLarge = `${digitsOnly} AND length(ltrim(${w}, '0')) + ${places} > 15`;
+    const fitting = this.unless('large', tooLarge, t, value);
+    return `(CASE WHEN ${t} IS NOT NULL THEN ${this.unless('cast', `NOT (${digitsOnly})`, t, fitting)} END)`;
   }
 
   private extract(bound: Extract<Bound, { op: 'extract' }>): string {

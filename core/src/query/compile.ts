@@ -3,6 +3,7 @@ import {
   bindCondition,
   decimalText,
   failed,
+  faultName,
   fromStored,
   inWords,
   kindOfType,
@@ -17,7 +18,9 @@ import {
 } from '../expression';
 import {
   catalogOf,
+  asText,
   displayOf,
+  displaySql,
   fieldOf,
   shownText,
   tableOf,
@@ -86,6 +89,19 @@ export const queryKeys = (
   text: (value: string) => string,
 ): string => new Compiler(design, query, compiling, text).keys();
 
+/** A question which row of a query is at fault: gives the text of that row and the name of the fault. */
+export interface FaultProbe {
+  /** The part of the query it is about, as the subject of a sentence. */
+  readonly what: string;
+  /** What its rows are called. */
+  readonly rows: string;
+  readonly sql: string;
+}
+
+/** The questions by which a query that was ended by a value it could not work out is explained, in its order. */
+export const faultProbes = (design: Design, query: Query, compiling: Compiling): FaultProbe[] =>
+  new Compiler(design, query, compiling, sqlText).probes();
+
 interface Output {
   readonly column: ResultColumn;
   /** Columns of the inner SELECT that it is made from. */
@@ -125,17 +141,54 @@ class Compiler {
     return [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
   }
 
-  private conditions(): { readonly sql: string; readonly label: string }[] {
+  private conditions(
+    faults: SqlWriting['faults'] = 'raise',
+  ): { readonly sql: string; readonly label: string }[] {
     return this.query.where.map((source) => {
       // Bound with names, so that what is quoted in words is readable.
       const named = fromStored(source, this.catalog, this.table.id);
       const { bound } = bindCondition(named, { catalog: this.catalog, table: this.table.id });
-      return { sql: toSql(bound, this.writing).sql, label: inWords(bound, named) };
+      return { sql: toSql(bound, { ...this.writing, faults }).sql, label: inWords(bound, named) };
     });
   }
 
+  probes(): FaultProbe[] {
+    const { query, catalog, table } = this;
+    const marked = this.conditions('mark');
+    const asked = this.conditions('empty');
+    const shown = displaySql(table, asText(displayOf(table)), { catalog, row: 't0' });
+    const probe = (what: string, sql: string, before: number): FaultProbe => {
+      const where = asked.slice(0, before).map((condition) => condition.sql);
+      return {
+        what,
+        rows: table.label,
+        sql: `SELECT d, ${faultName('v')} FROM (SELECT ${shown} AS d, ${sql} AS v ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}) WHERE typeof(v) = 'blob' LIMIT 1`,
+      };
+    };
+    const columns = query.group
+      ? [
+          ...query.group.by,
+          ...query.group.measures.map((measure) => ({
+            ...measure,
+            expression: measure.expression ?? 'NULL',
+          })),
+        ]
+      : this.columns();
+    return [
+      ...marked.map(({ sql, label }, i) => probe(`The condition “${label}”`, sql, i)),
+      ...columns.map(({ label, expression }) => {
+        const { bound } = bind(expression, { catalog, table: table.id });
+        return probe(
+          `The column ${label}`,
+          toSql(bound, { ...this.writing, faults: 'mark' }).sql,
+          asked.length,
+        );
+      }),
+    ];
+  }
+
   keys(): string {
-    const where = this.conditions().map(({ sql }) => sql);
+    const where = this.conditions('empty').map(({ sql }) => sql);
     const key = this.table.key.map((id) => `t0.${sqlName(fieldOf(this.table, id)!.name)}`).join(', ');
     return `SELECT ${key} ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`;
   }

@@ -1,4 +1,4 @@
-import { attempt, some, type Bound } from '../expression';
+import { attempt, FAULT_WORDS, idsIn, some, type Bound, type Fault } from '../expression';
 import {
   conditionIn,
   fieldOf,
@@ -76,7 +76,7 @@ export function checkRow(
     const { rule, field } = compiled;
     if (field !== null && wrong.has(field)) continue;
     const broken = brokenRule(design, table, compiled, values, row, checking);
-    if (broken !== null) problems.push({ field, rule: rule.id, message: broken });
+    if (broken !== null) problems.push({ field, rule: rule.id, ...broken });
   }
   return problems;
 }
@@ -122,7 +122,17 @@ function compiledRules(design: Design, table: Table): readonly CompiledRule[] {
   return made;
 }
 
-/** The message of a rule when these values break it; null when they do not, or cannot say. */
+/** What is said of a rule that cannot be worked out for a row, by the field with whose value it cannot. */
+export function unworkedRule(table: Table, rule: Rule, fault: Fault): Omit<RowProblem, 'rule'> {
+  const ids = new Set(idsIn(rule.expression));
+  const read = table.fields.find((field) => field.rule?.id === rule.id || ids.has(field.id));
+  return {
+    field: read?.id ?? null,
+    message: `${read ? `${read.label}: the` : 'The'} rule “${rule.message.replace(/\{[^}]*\}/g, '…')}” cannot be worked out with this. ${FAULT_WORDS[fault]}`,
+  };
+}
+
+/** What is said of a rule when these values break it; null when they do not, or cannot say. */
 function brokenRule(
   design: Design,
   table: Table,
@@ -130,8 +140,8 @@ function brokenRule(
   values: ReadonlyMap<string, Value>,
   row: Readonly<Record<string, unknown>>,
   checking: RowChecking,
-): string | null {
-  if (!alone) return problem;
+): (Partial<Pick<RowProblem, 'field'>> & Pick<RowProblem, 'message'>) | null {
+  if (!alone) return problem === null ? null : { message: problem };
   const { bound, read, number, asksToday } = alone;
   const { known, was, isNew } = checking;
   if (known && read.some((id) => !known.has(id))) return null;
@@ -149,6 +159,6 @@ function brokenRule(
     }
   }
   const result = evaluateRow(bound, table, values, checking);
-  if (!result.ok) return result.message;
-  return result.value === false ? ruleMessage(design, table, rule, values, checking) : null;
+  if (!result.ok) return unworkedRule(table, rule, result.fault);
+  return result.value === false ? { message: ruleMessage(design, table, rule, values, checking) } : null;
 }

@@ -1,4 +1,13 @@
-import { attempt, columnsRead, evaluate, filledMessage, kindOfType, some, type Bound } from '../expression';
+import {
+  attempt,
+  columnsRead,
+  evaluate,
+  filledMessage,
+  kindOfType,
+  some,
+  type Bound,
+  type Fault,
+} from '../expression';
 import { boundIn, localeOf, placesOf, type Design, type Field, type Rule, type Table } from '../design';
 import { fromText, rescale, showValue, type Value, type ValueKind } from '../values';
 import type { Val } from '../expression';
@@ -75,6 +84,12 @@ export function ruleMessage(
   return filledMessage(rule.message, shown);
 }
 
+/** What is worked out for a row, or why it cannot be. */
+export interface Worked {
+  readonly value: Value;
+  readonly fault?: Fault;
+}
+
 /**
  * The values of worked-out fields that follow from the row alone, by field id: what a form shows while typing.
  * Where not all values of the row are at hand, those that need others are left out.
@@ -85,8 +100,8 @@ export function workedValues(
   values: ReadonlyMap<string, Value>,
   moment: Moment,
   known?: ReadonlySet<string>,
-): Record<string, Value> {
-  const found: Record<string, Value> = {};
+): Record<string, Worked> {
+  const found: Record<string, Worked> = {};
   for (const { id, type } of table.fields) {
     if (type.kind !== 'workedOut') continue;
     const bound = attempt(() => boundIn(design, table.id, `"#${id}"`).bound);
@@ -94,7 +109,7 @@ export function workedValues(
     if (known && fieldsRead(bound.value, table).some((field) => !known.has(field))) continue;
     const result = evaluateRow(bound.value, table, values, moment);
     const scale = bound.value.type.type === 'number' ? bound.value.type.scale : 0;
-    found[id] = result.ok ? fromVal(result.value, scale) : null;
+    found[id] = result.ok ? { value: fromVal(result.value, scale) } : { value: null, fault: result.fault };
   }
   return found;
 }

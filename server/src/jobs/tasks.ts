@@ -9,11 +9,18 @@ import {
   type Query,
   type Report,
 } from '@heathridge/core/design';
-import { compileQuery, type CompiledQuery, type FunnelPart, type ResultColumn } from '@heathridge/core/query';
+import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
+import {
+  compileQuery,
+  faultProbes,
+  type CompiledQuery,
+  type FunnelPart,
+  type ResultColumn,
+} from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
 import type { Value } from '@heathridge/core/values';
-import { guarded } from '../store/statements';
+import { guarded, type Held } from '../store/statements';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
 import { linkOffers } from '../change/offers';
 import {
@@ -182,9 +189,11 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
 
 function runQuery(db: Connection, design: Design, query: Query, today: string, limit: number): QueryResult {
   const compiled = compileQuery(design, query, { today });
-  const rows = rowsOf(db, compiled, limit + 1);
+  const explain = (): string => faultOf(db, design, query, today);
+  const rows = rowsOf(db, compiled, limit + 1, explain);
   const funnel = compiled.funnel.map(({ part, label, sql }) => {
-    const [count] = inWords(() => db.prepare(sql).raw().get(used(sql, compiled.params))) as [number];
+    const ask = (): unknown => db.prepare(sql).raw().get(used(sql, compiled.params));
+    const [count] = inWords(ask, explain) as [number];
     return { part, label, count };
   });
   return {
@@ -202,9 +211,10 @@ function used(sql: string, params: readonly string[]): string[] {
   return params.slice(0, last);
 }
 
-function rowsOf(db: Connection, compiled: CompiledQuery, limit: number): Value[][] {
+function rowsOf(db: Connection, compiled: CompiledQuery, limit: number, explain: () => string): Value[][] {
   const sql = `SELECT * FROM (${compiled.sql}) LIMIT ${limit}`;
-  const rows = inWords(() => guarded(db, sql, compiled.columns.length).all(...used(sql, compiled.params)));
+  const ask = (): Held[][] => guarded(db, sql, compiled.columns.length).all(...used(sql, compiled.params));
+  const rows = inWords(ask, explain);
   return rows.map((row) => row.map((value, i) => travelling(value, compiled.columns[i]!)));
 }
 
@@ -218,16 +228,23 @@ function travelling(value: string | number | null, { kind }: ResultColumn): Valu
   return value;
 }
 
-/** Puts what the engine says of a query into words for people. */
-function inWords<T>(work: () => T): T {
+/** Which part of a query could not be worked out, for which row and why. */
+function faultOf(db: Connection, design: Design, query: Query, today: string): string {
+  for (const { what, rows, sql } of faultProbes(design, query, { today })) {
+    const [title, fault] = (guarded(db, sql, 2).get() ?? []) as (string | null | undefined)[];
+    if (fault !== undefined && fault !== null)
+      return `${what} cannot be worked out for the ${rows.toLowerCase()} “${title ?? 'without a name'}”: ${FAULT_WORDS[fault as Fault]}`;
+  }
+  return 'A total in this query is too large: at most 18 digits can be worked with, decimal places included.';
+}
+
+/** Puts what the engine says of a query into words for people; `explain` says what could not be worked out. */
+function inWords<T>(work: () => T, explain: () => string): T {
   try {
     return work();
   } catch (error) {
     const { message } = error as Error;
-    if (/overflow|malformed JSON/.test(message))
-      throw new TaskError(
-        'A number, a date or a text in this query leaves its range: at most 18 digits, years 1 to 9999, and only texts that can be cast. ROUND keeps numbers short.',
-      );
+    if (/overflow|malformed JSON/.test(message)) throw new TaskError(explain());
     if (/parser stack overflow|too deep|too large|too many/i.test(message))
       throw new TaskError(
         'This query is nested too deeply to be run. Split its expressions into columns of a simpler query.',
@@ -243,7 +260,7 @@ async function runReport(
   const query = reportQuery(design, report);
   if (!query) throw new TaskError('The table or query this report prints is no longer there.');
   const compiled = compileQuery(design, query, { today });
-  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1);
+  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1, () => faultOf(db, design, query, today));
   if (all.length > MOST_REPORT_ROWS)
     throw new TaskError(
       `This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`,

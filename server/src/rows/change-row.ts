@@ -28,7 +28,7 @@ import {
   type Saving,
 } from './saving';
 import { checkKey, keyOf } from './tables';
-import { shownForRow } from './unsaved-row';
+import { faultyRule, shownForRow } from './unsaved-row';
 
 type Of<Op extends RowChange['op']> = Extract<RowChange, { op: Op }>;
 type Refusal = Pick<RowError, 'field' | 'rule' | 'message'> & { readonly theirs?: Value };
@@ -77,7 +77,7 @@ function attempted(saving: Saving, table: Table, placed: Placed, row: Row, work:
   } catch (error) {
     if (!isConstraintError(error)) throw error;
     const { broken, ...mapped } = engineError(saving.design, table, error as Error);
-    if (!broken) return refusedBy(placed, [mapped]);
+    if (!broken) return refusedBy(placed, [faultyRule(saving.db, saving.design, table, row) ?? mapped]);
     const own = broken.table.id === table.id;
     const values = own ? new Map(Object.entries(row)) : new Map<string, Value>();
     const checking = own ? checkingFor(saving, table, row, {}) : saving;

@@ -1,13 +1,21 @@
-import { decimalText, sqlName, sqlText, type Catalog } from '@heathridge/core/expression';
+import {
+  bind,
+  decimalText,
+  faultName,
+  sqlName,
+  sqlText,
+  toSql,
+  type Catalog,
+} from '@heathridge/core/expression';
 import {
   fieldSql,
   shownText,
   catalogOf,
   fieldOf,
-  isStored,
   placesOf,
   type Design,
   type Field,
+  type FieldType,
   type Table,
 } from '@heathridge/core/design';
 
@@ -22,19 +30,34 @@ export function cellJson(
   field: Field,
   alias: string,
 ): string {
+  if (field.type.kind === 'workedOut') return workedJson(catalog, table, field, field.type.result, alias);
   const own = fieldSql(design, catalog, table, field, alias);
-  const type = field.type.kind === 'workedOut' ? field.type.result : field.type;
-  if (type.kind === 'tick') return `json(CASE ${own} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END)`;
-  if (type.kind === 'decimal' || type.kind === 'money') {
-    // What is worked out is not worked out once more for each digit.
-    const [v, from] = isStored(field) ? [own, ''] : ['v', ` FROM (SELECT ${own} AS v)`];
-    const text = `CASE WHEN ${v} IS NOT NULL THEN ${decimalText(v, placesOf(type))} END`;
-    return from === '' ? text : `(SELECT ${text}${from})`;
-  }
+  const { type } = field;
+  if (type.kind === 'tick') return `json(${tickJson(own)})`;
+  if (type.kind === 'decimal' || type.kind === 'money') return decimal(own, type);
   const text = shownText(design, catalog, field, own);
   return text === null
     ? own
     : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${text}) ELSE 'null' END)`;
+}
+
+const tickJson = (v: string): string => `CASE ${v} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END`;
+
+const decimal = (v: string, type: FieldType): string =>
+  `CASE WHEN ${v} IS NOT NULL THEN ${decimalText(v, placesOf(type))} END`;
+
+/** What is worked out: its value, or `{"fault": …}` where that cannot be done. It is worked out once. */
+function workedJson(catalog: Catalog, table: Table, { id }: Field, type: FieldType, alias: string): string {
+  const { bound } = bind(`"#${id}"`, { catalog, table: table.id });
+  const { sql, marked } = toSql(bound, { catalog, row: alias, faults: 'mark' });
+  const isDecimal = type.kind === 'decimal' || type.kind === 'money';
+  if (!marked) {
+    if (type.kind === 'tick') return `json(${tickJson(sql)})`;
+    return isDecimal ? `(SELECT ${decimal('v', type)} FROM (SELECT ${sql} AS v))` : sql;
+  }
+  const value = type.kind === 'tick' ? tickJson('v') : `json_quote(${isDecimal ? decimal('v', type) : 'v'})`;
+  const fault = `json_object('fault', ${faultName('v')})`;
+  return `json((SELECT CASE typeof(v) WHEN 'blob' THEN ${fault} ELSE ${value} END FROM (SELECT ${sql} AS v)))`;
 }
 
 /** SQL for a row as a JSON array: a cell for each field, in the order given (by default the table's). */

@@ -13,6 +13,7 @@ import {
   asText,
   catalogOf,
   displayOf,
+  displaySql,
   fieldOf,
   findField,
   lookupDisplay,
@@ -107,7 +108,7 @@ export function readList(
   if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
-  const title = toSql(bind(displayOf(table), { catalog, table: table.id }).bound, { catalog, row: 't' }).sql;
+  const title = displaySql(table, displayOf(table), { catalog, row: 't' });
   const second = secondLine(design, viewer, table).map((field) =>
     cellJson(design, catalog, table, field, 't'),
   );
@@ -174,10 +175,12 @@ export function readChoices(
   const catalog = catalogOf(design);
   const params = new Params();
   const text = (value: string): string => params.add(value);
-  const writing = { catalog, row: 't', text, today: sqlText(request.today) };
+  const today = sqlText(request.today);
+  // What cannot be worked out for a row narrows nothing down to it, and puts it at the end.
+  const writing = { catalog, row: 't', text, today, faults: 'empty' } as const;
   const over = { catalog, table: target.id };
   const shows = lookupDisplay(design, type);
-  const shown = toSql(bind(asText(shows), over).bound, writing).sql;
+  const shown = displaySql(target, asText(shows), writing);
   const [key] = keyColumns(target, 't');
   const columns = (type.columns ?? []).map((column) => shownExpression(design, target, column, text));
   const conditions: string[] = [];

@@ -1,5 +1,5 @@
-import { asText, catalogOf, displayOf } from '@heathridge/core/design';
-import { bind, sqlName, toSql } from '@heathridge/core/expression';
+import { asText, catalogOf, displayOf, displaySql } from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
 import type { RowKey } from '@heathridge/core/rows';
 import type { FoundRow } from '../change/run';
 import type { OpenFile } from '../store/files';
@@ -24,8 +24,7 @@ export function rowsToMend(
   const table = design.tables.find(({ id }) => id === tableId);
   if (!table) return [];
   const catalog = catalogOf(design);
-  const { bound } = bind(asText(displayOf(table)), { catalog, table: table.id });
-  const title = toSql(bound, { catalog, row: 't' }).sql;
+  const title = displaySql(table, asText(displayOf(table)), { catalog, row: 't' });
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
   const sql = `SELECT ${title}, ${rowObject(design, table, 't')} || '' FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
   const read = guarded(reader, sql, 2);

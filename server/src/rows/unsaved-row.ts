@@ -1,14 +1,16 @@
-import { bind, sqlName, toSql } from '@heathridge/core/expression';
+import { bind, bindCondition, faultName, sqlName, toSql, type Fault } from '@heathridge/core/expression';
 import {
   shownText,
+  UNSHOWN,
   catalogOf,
   findField,
   localeOf,
+  rulesOf,
   storedFields,
   type Design,
   type Table,
 } from '@heathridge/core/design';
-import { fromVal, kindOfBound } from '@heathridge/core/rows';
+import { fromVal, kindOfBound, unworkedRule, type RowProblem } from '@heathridge/core/rows';
 import { showValue, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { toStored } from './codec';
@@ -45,7 +47,7 @@ export function shownExpression(
 ): Shown {
   const catalog = catalogOf(design);
   const { bound } = bind(expression, { catalog, table: table.id });
-  const own = toSql(bound, { catalog, row: 't', text }).sql;
+  const { sql: own, marked } = toSql(bound, { catalog, row: 't', text, faults: 'mark' });
   const field = bound.op === 'ref' ? findField(design, bound.field.id)?.field : undefined;
   const shown = field && shownText(design, catalog, field, own);
   if (shown) return { sql: shown, show: (value) => (value === null ? '' : String(value)) };
@@ -56,8 +58,13 @@ export function shownExpression(
   };
   const locale = localeOf(design.settings);
   return {
-    sql: own,
-    show: (value) => (value === null ? '' : showValue(kindOfBound(bound), travelling(value), locale)),
+    sql: marked
+      ? `(SELECT CASE typeof("~u") WHEN 'blob' THEN ${text(UNSHOWN)} ELSE "~u" END FROM (SELECT ${own} AS "~u"))`
+      : own,
+    show: (value) => {
+      if (value === null || (marked && value === UNSHOWN)) return value ?? '';
+      return showValue(kindOfBound(bound), travelling(value), locale);
+    },
   };
 }
 
@@ -74,4 +81,29 @@ export function shownForRow(
   const { sql, show } = shownExpression(design, table, expression, (text) => params.add(text));
   const [value] = guarded(db, `SELECT ${sql} FROM ${from}`, 1).get(...params.values) as [Stored];
   return value === null ? null : show(value);
+}
+
+/**
+ * What is said of the first rule of a table that cannot be worked out for a row: the engine ends the statement
+ * and does not say by which. Null when all can.
+ */
+export function faultyRule(
+  db: Connection,
+  design: Design,
+  table: Table,
+  values: Readonly<Record<string, Value>>,
+): RowProblem | null {
+  const catalog = catalogOf(design);
+  for (const { rule } of rulesOf(table)) {
+    const params = new Params();
+    const from = unsavedRow(table, values, params, 't');
+    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+    const text = (value: string): string => params.add(value);
+    const { sql, marked } = toSql(bound, { catalog, row: 't', faults: 'mark', text });
+    if (!marked) continue;
+    const ask = `SELECT ${faultName('v')} FROM (SELECT ${sql} AS v FROM ${from})`;
+    const [fault] = guarded(db, ask, 1).get(...params.values) as [Fault | null];
+    if (fault !== null) return { rule: rule.id, ...unworkedRule(table, rule, fault) };
+  }
+  return null;
 }

@@ -202,8 +202,16 @@ export function searchSql(
   const parts = words.map((word) => {
     const pattern = `%${word.replace(/[!%_]/g, '!$&')}%`;
     const source = `COALESCE((${shows}) || ${keys}, ${keys}) LIKE ${sqlText(pattern)} ESCAPE '!'`;
+    const writing = { catalog, row: 't', text: (value: string) => params.add(value) };
     const { bound } = bindCondition(source, { catalog, table: table.id });
-    return toSql(bound, { catalog, row: 't', text: (value) => params.add(value) }).sql;
+    const { sql, marked } = toSql(bound, { ...writing, faults: 'mark' });
+    if (!marked) return sql;
+    // A row whose text cannot be worked out is found by its key.
+    const byKey = bindCondition(`(${keys}) LIKE ${sqlText(pattern)} ESCAPE '!'`, {
+      catalog,
+      table: table.id,
+    });
+    return `(SELECT CASE typeof("~f") WHEN 'blob' THEN ${toSql(byKey.bound, writing).sql} ELSE "~f" END FROM (SELECT ${sql} AS "~f"))`;
   });
   return parts.join(' AND ');
 }

@@ -37,7 +37,7 @@ import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
-import type { Fetch, Held } from '../shared/value-input.component';
+import { UNWORKED, type Fetch, type Held } from '../shared/value-input.component';
 import { designOf, heldOf, RecordState } from './record.state';
 
 /** A form on the Desk: the record list at the left, the record at the right. */
@@ -240,6 +240,7 @@ export class RecordPageComponent {
       const field = fieldOf(table, id);
       if (!field || cell === null) return '';
       const held = heldOf(cell);
+      if (held.fault) return `${field.label.toLowerCase()} ${UNWORKED}`;
       const shown = comesWithText(field)
         ? (held.text ?? '')
         : showValue(valueKind(field.type), held.value, this.desk.reading().locale);

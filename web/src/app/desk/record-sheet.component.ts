@@ -9,6 +9,7 @@ import {
   output,
 } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import { of, type Observable } from 'rxjs';
 import {
   comesWithText,
@@ -29,7 +30,7 @@ import {
   type Reading,
   type Value,
 } from '@heathridge/core/values';
-import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
+import { UNWORKED, ValueInputComponent, why, type Fetch, type Held } from '../shared/value-input.component';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
 import type { ChildState, RecordState, RowState } from './record.state';
@@ -46,7 +47,7 @@ const LEAST: Partial<Record<KindName, number>> = {
 
 @Component({
   selector: 'hr-record-sheet',
-  imports: [MatIconModule, ValueInputComponent],
+  imports: [MatIconModule, MatTooltipModule, ValueInputComponent],
   templateUrl: './record-sheet.component.html',
   styleUrl: './record-sheet.component.scss',
 })
@@ -146,11 +147,17 @@ export class RecordSheetComponent {
   }
 
   shown(row: RowState, field: Field): string {
-    const { value, text } = this.held(row, field);
+    const { value, text, fault } = this.held(row, field);
+    if (fault) return UNWORKED;
     if (comesWithText(field)) return text ?? '';
     if (value === null && (field.type.kind === 'runningNumber' || field.type.kind === 'stamp'))
       return 'given when saved';
     return showValue(valueKind(field.type), value, this.reading().locale);
+  }
+
+  /** Why a value cannot be worked out; empty when it can. */
+  why(row: RowState, field: Field): string {
+    return why(this.held(row, field)) ?? '';
   }
 
   numeric(field: Field): boolean {

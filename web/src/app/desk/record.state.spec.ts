@@ -49,6 +49,40 @@ describe('RecordState', () => {
     expect(record.dirty()).toBeFalse();
   });
 
+  it('marks what cannot be worked out, as it comes and as it is typed', () => {
+    const type = {
+      kind: 'workedOut',
+      expression: 'CAST("#f_lNote" AS INTEGER)',
+      result: { kind: 'wholeNumber' },
+    } as const;
+    const worked = {
+      ...fieldOf('f_lFee'),
+      id: 'f_lWorked',
+      name: 'worked',
+      label: 'Worked',
+      indexed: false,
+      type,
+    };
+    const loan = { ...LOAN, fields: [...LOAN.fields, worked] };
+    const tables = OFFICE.tables.map((table) => (table.id === LOAN.id ? loan : table));
+    const cells = { ...DATA.record.cells, f_lNote: 'none', f_lWorked: { fault: 'cast' } as const };
+    const form = {
+      ...FORM,
+      fields: [...FORM.fields, { field: 'f_lWorked', people: 'read' as const, width: 3 }],
+    };
+    const record = new RecordState(
+      designOf(tables, emptyDesign().settings),
+      form,
+      { ...DATA, record: { key: [1000], cells } },
+      CLOCK,
+    );
+    expect(record.record().held['f_lWorked']).toEqual({ value: null, fault: 'cast' });
+    record.change(record.record(), fieldOf('f_lNote'), { value: '12' });
+    expect(record.record().held['f_lWorked']).toEqual({ value: 12 });
+    record.change(record.record(), fieldOf('f_lNote'), { value: 'no number' });
+    expect(record.record().held['f_lWorked']).toEqual({ value: null, fault: 'cast' });
+  });
+
   it('starts a new record with starting values, and is not dirty for it', () => {
     const record = state(null);
     expect(record.isNew).toBeTrue();

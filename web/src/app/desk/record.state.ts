@@ -18,7 +18,6 @@ import {
   type RowError,
   type RowKey,
 } from '@heathridge/core/rows';
-import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../shared/value-input.component';
@@ -41,10 +40,11 @@ export interface ChildState {
   readonly rows: readonly RowState[];
 }
 
-export const heldOf = (cell: Cell): Held =>
-  Array.isArray(cell)
-    ? { value: cell[0] as Value, text: cell[1] as string | null }
-    : { value: cell as Value };
+export function heldOf(cell: Cell): Held {
+  if (cell === null || typeof cell !== 'object') return { value: cell };
+  if ('fault' in cell) return { value: null, fault: cell.fault };
+  return { value: cell[0], text: cell[1] };
+}
 
 /** A design of just these tables: enough to check rows by. */
 export const designOf = (tables: readonly Table[], settings: Settings): Design => ({
@@ -260,9 +260,10 @@ export class RecordState {
   private worked(row: RowState): RowState {
     const values = new Map(Object.entries(row.held).map(([id, { value }]) => [id, value]));
     const known = row.key === null ? undefined : this.shownOf(row);
-    const found = workedValues(this.design, row.table, values, this.clock, known);
-    const held = Object.fromEntries(Object.entries(found).map(([id, value]) => [id, { value }]));
-    return { ...row, held: { ...row.held, ...held } };
+    return {
+      ...row,
+      held: { ...row.held, ...workedValues(this.design, row.table, values, this.clock, known) },
+    };
   }
 
   private rowChange(row: RowState): RowChange | null {

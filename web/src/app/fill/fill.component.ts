@@ -60,7 +60,7 @@ import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
-import { sought, type Fetch, type Held } from '../shared/value-input.component';
+import { sought, UNWORKED, why, type Fetch, type Held } from '../shared/value-input.component';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 
@@ -325,10 +325,11 @@ export class FillComponent {
         ...(isGiven(field) ? ['given'] : []),
         ...this.colour(data, field),
         ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
+        ...(data?.cells[field.id]?.fault ? ['faulty'] : []),
       ],
       headerClass: numeric ? 'number-head' : '',
       tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) =>
-        data ? (this.fill.refusedAt(data, field.id)?.message ?? null) : null,
+        data ? (this.fill.refusedAt(data, field.id)?.message ?? why(data.cells[field.id])) : null,
       cellEditor: CellEditorComponent,
       cellEditorPopup: field.type.kind === 'picture' || field.type.kind === 'file',
       cellEditorParams: ({ data }: { data: GridRow }): CellEditorParams => ({
@@ -378,6 +379,7 @@ export class FillComponent {
     if (!row) return '';
     const held = this.held(row, field);
     if (held.typed !== undefined) return held.typed;
+    if (held.fault) return UNWORKED;
     if (comesWithText(field)) return held.text ?? (held.value === null ? '' : String(held.value));
     if (isGiven(field) && row.key === null) return field.type.kind === 'runningNumber' ? 'new' : '';
     return showValue(valueKind(field.type), held.value, this.store.locale());

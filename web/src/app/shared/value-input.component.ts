@@ -31,6 +31,7 @@ import {
 } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { comesWithText, valueKind, type Field } from '@heathridge/core/design';
+import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
 import {
   editText,
   fitPattern,
@@ -62,7 +63,15 @@ export interface Held {
   readonly problem?: string;
   /** Set where `typed` stands for a row of a lookup that is still to be searched. */
   readonly sought?: true;
+  /** Why it cannot be worked out for this row. */
+  readonly fault?: Fault;
 }
+
+/** What stands in a cell that cannot be worked out; {@link FAULT_WORDS} says why. */
+export const UNWORKED = 'cannot be worked out';
+
+/** Why a value cannot be worked out; null when it can. */
+export const why = (held: Held | undefined): string | null => (held?.fault ? FAULT_WORDS[held.fault] : null);
 
 /** What a lookup holds once the choices that match its typed text are known. */
 export function sought(text: string, choices: readonly Choice[], was: Held): Held {
