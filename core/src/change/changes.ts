@@ -6,6 +6,7 @@ import {
   FieldType,
   fieldOf,
   Id,
+  Kept,
   idsOfTable,
   isStored,
   Label,
@@ -108,6 +109,8 @@ export const Change = v.variant('change', [
   v.object({ change: v.literal('dropDocument'), document: Id }),
   /** Lets go of something that an adopted file brought along. */
   v.object({ change: v.literal('dropKept'), kept: Id }),
+  /** Keeps something as SQL, in place of what has its id: a folder of definitions brings it along. */
+  v.object({ change: v.literal('putKept'), kept: Kept }),
   v.object({ change: v.literal('changeSettings'), set: v.partial(v.omit(Settings, ['type', 'id'])) }),
 ]);
 
@@ -182,6 +185,10 @@ function applyOne(base: Design, { design, carry }: Evolved, change: Change, inde
     };
   if (change.change === 'dropKept')
     return { design: { ...design, kept: design.kept.filter(({ id }) => id !== change.kept) }, carry };
+  if (change.change === 'putKept') {
+    const others = design.kept.filter(({ id }) => id !== change.kept.id);
+    return { design: { ...design, kept: [...others, change.kept] }, carry };
+  }
   if (change.change === 'addTable') {
     if (design.tables.some(({ id }) => id === change.table.id))
       fail(`${change.table.label} is already there.`);

@@ -8,6 +8,7 @@ import {
   KIND_LABELS,
   linksFrom,
   listOf,
+  placesOf,
   rulesOf,
   storedFields,
   validateTables,
@@ -17,6 +18,7 @@ import {
   type Rule,
   type Table,
 } from '../design';
+import { decimal, round, toText } from '../values';
 import { dependantsOf, documentProblems, type Dependant } from '../documents';
 import { Carrier, conversion, kindProblem, type KeyPlan, type MapPlan } from './carry';
 import type { Change, Evolved } from './changes';
@@ -59,6 +61,30 @@ export interface CheckPlan {
   readonly maps: readonly MapPlan[];
   readonly keys: readonly KeyPlan[];
   readonly rows: readonly RowCheck[];
+  readonly rounded: readonly RoundedCheck[];
+}
+
+/** Numbers that lose places: nothing stands in their way, but how many change is told. */
+export interface RoundedCheck {
+  readonly table: string;
+  readonly field: string;
+  readonly label: string;
+  /** The decimal places there were, and those there will be. */
+  readonly places: readonly [number, number];
+  /** Gives how many change, and one of them in units of the places there were. */
+  readonly sql: string;
+}
+
+/** What is told of numbers that lose places: `12 values of Fee are rounded, 1000.50 to 1001 for one.` */
+export function roundedWords(
+  { label, places: [from, to] }: RoundedCheck,
+  count: number,
+  units: bigint,
+): string {
+  const [was, is] = [toText(decimal(units, from)), toText(round(decimal(units, from), to))];
+  const many =
+    count === 1 ? `A value of ${label} is` : `${count.toLocaleString('en')} values of ${label} are`;
+  return `${many} rounded: ${was} becomes ${is}${count === 1 ? '' : ', for one'}.`;
 }
 
 /** What must be asked of the real rows before a draft is applied, and what is known already. */
@@ -77,8 +103,14 @@ export function checkPlan(
     notices.unshift(...problems.map((problem): Notice => ({ level: 'stop', ...problem, dependants: [] })));
   notices.push(...renamed(before, after), ...rekinded(before, after));
   if (!stopped()) notices.push(...brokenDocuments(before, after));
-  if (stopped()) return { notices, maps: [], keys: [], rows: [] };
-  return { notices, maps: carrier.maps(), keys: carrier.keys(), rows: rowChecks(carrier, before, after) };
+  if (stopped()) return { notices, maps: [], keys: [], rows: [], rounded: [] };
+  return {
+    notices,
+    maps: carrier.maps(),
+    keys: carrier.keys(),
+    rows: rowChecks(carrier, before, after),
+    rounded: roundedChecks(carrier, before, after),
+  };
 }
 
 function dropped(before: Design, after: Design): Notice[] {
@@ -383,6 +415,32 @@ function fieldChecks(
   )
     kindQuestion(source, field, c, ask);
   newLink(before, after, table, field, ask);
+}
+
+function roundedChecks({ evolved }: Carrier, before: Design, after: Design): RoundedCheck[] {
+  return after.tables.flatMap((table) => {
+    const old = before.tables.find(({ id }) => id === table.id);
+    return storedFields(table).flatMap((field): RoundedCheck[] => {
+      const was = old && fieldOf(old, field.id);
+      if (!old || !was || evolved.carry[field.id]?.from === 'part') return [];
+      const carried = evolved.carry[field.id];
+      const convert = carried?.from === 'convert' ? carried.convert : undefined;
+      if (conversion(before, was, after, field, convert) !== 'scale') return [];
+      const [from, to] = [placesOf(was.type), placesOf(field.type)];
+      if (from <= to) return [];
+      const c = sqlName(was.name);
+      const unit = `1${'0'.repeat(from - to)}`;
+      return [
+        {
+          table: table.id,
+          field: field.id,
+          label: field.label,
+          places: [from, to],
+          sql: `SELECT count(*), CAST(max(${c}) AS TEXT) FROM main.${sqlName(old.name)} WHERE ${c} % ${unit} <> 0`,
+        },
+      ];
+    });
+  });
 }
 
 /** What was worked out is to be kept: rows for which that cannot be done are told. */

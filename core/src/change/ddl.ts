@@ -6,6 +6,7 @@ import {
   linksFrom,
   shownText,
   placesOf,
+  readableName,
   stampsTime,
   storedFields,
   tableOf,
@@ -212,9 +213,6 @@ export const keptObjects = (
       drop: `DROP ${what === 'view' ? 'VIEW' : 'TRIGGER'} IF EXISTS ${sqlName(name)}`,
       sql,
     }));
-
-/** The name of the view in which other tools read a table as people see it. */
-export const readableName = (table: Table): string => `${table.name}_readable`;
 
 /** That view: decimals as decimals, ticks as they are, lookups as the text they show, worked-out fields. */
 export function createReadable(design: Design, table: Table): string {

@@ -1,8 +1,8 @@
 import { sqlName, sqlText } from '../expression';
-import { storedFields, type Design, type Table } from '../design';
+import { readableName, storedFields, type Design, type Table } from '../design';
 import { Carrier, type MapPlan } from './carry';
 import type { Evolved } from './changes';
-import { createIndexes, createReadable, createTable, keptObjects, readableName, runningKey } from './ddl';
+import { createIndexes, createReadable, createTable, keptObjects, runningKey } from './ddl';
 import { orderParts } from './order';
 import { createTriggers, triggersOf } from './triggers';
 

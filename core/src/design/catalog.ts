@@ -268,14 +268,23 @@ function exprTable(design: Design, table: Table): ExprTable {
   return { id: table.id, name: table.name, keyColumn: key?.name ?? null, fields, links, children };
 }
 
-/** How a row of a table is shown in one line, in stored form: its display, its first text, or its key. */
+/**
+ * How a row of a table is shown in one line, in stored form: its display, else a text that tells rows apart (always
+ * filled with no two alike, or the key), else its first text, else its key.
+ */
 export function displayOf(table: Table): string {
   if (table.display) return table.display;
-  const text = table.fields.find(({ id, type }) => type.kind === 'text' && !table.key.includes(id));
-  if (text) return `"#${text.id}"`;
+  const texts = table.fields.filter(({ id, type }) => type.kind === 'text' && !table.key.includes(id));
+  const telling = texts.find(
+    ({ id, alwaysFilled, noTwoAlike }) =>
+      alwaysFilled && (noTwoAlike || table.noTwoAlike.some((ids) => ids.length === 1 && ids[0] === id)),
+  );
   const [first, ...others] = table.key.map((id) => `"#${id}"`);
-  if (others.length > 0) return [first, ...others].join(" || ' · ' || ");
-  return fieldOf(table, table.key[0]!)?.type.kind === 'text' ? first! : `CAST(${first} AS TEXT)`;
+  const isTextKey = others.length === 0 && fieldOf(table, table.key[0]!)?.type.kind === 'text';
+  if (telling) return `"#${telling.id}"`;
+  if (isTextKey) return first!;
+  if (texts.length > 0) return `"#${texts[0]!.id}"`;
+  return others.length > 0 ? [first, ...others].join(" || ' · ' || ") : `CAST(${first} AS TEXT)`;
 }
 
 /** What a lookup field shows of the row it leads to, in stored form over that row's table. */

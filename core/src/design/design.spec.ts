@@ -124,6 +124,28 @@ describe('the catalog', () => {
     expect(type.kind === 'lookup' && lookupDisplay(OFFICE, type)).toBe('"#f_bName"');
   });
 
+  it('shows a row by what tells it apart, where it has such a text', () => {
+    const text = { kind: 'text' } as const;
+    const crop = {
+      ...table('crop', [field('cName', 'crop', text), field('cFamily', 'family', text)]),
+      key: ['f_cName'],
+    };
+    expect(displayOf(crop)).toBe('"#f_cName"');
+    const kind = table('kind', [
+      field('kNo', 'number', number),
+      field('kFamily', 'family', text),
+      field('kName', 'name', text, { alwaysFilled: true, noTwoAlike: true }),
+    ]);
+    expect(displayOf(kind)).toBe('"#f_kName"');
+    const set = {
+      ...kind,
+      fields: kind.fields.map((each) => ({ ...each, noTwoAlike: false })),
+      noTwoAlike: [['f_kName']],
+    };
+    expect(displayOf(set)).toBe('"#f_kName"');
+    expect(displayOf({ ...set, noTwoAlike: [['f_kFamily', 'f_kName']] })).toBe('"#f_kFamily"');
+  });
+
   it('finds what looks a table up', () => {
     expect(linksTo(OFFICE, 't_loan').map(({ field: { id } }) => id)).toEqual(['f_fLoan']);
     expect(() => tableOf(OFFICE, 't_none')).toThrowError(/no table/);
@@ -168,6 +190,56 @@ describe('validateTables', () => {
       /Two tables are called/,
     ],
     ['a starting value with too many places', changed('f_lFee', { start: '1.005' }), /of another kind/],
+    [
+      'a starting value that cannot be worked out',
+      changed('f_lFrom', { start: "CAST('someday' AS DATE)" }),
+      /cannot be worked out: A text here/,
+    ],
+    [
+      'a key that looks up its own table',
+      {
+        ...OFFICE,
+        tables: [
+          ...OFFICE.tables,
+          { ...table('self', [field('sUp', 'up', lookup('self'))]), key: ['f_sUp'] },
+        ],
+      },
+      /^Up cannot be a key of Self: it leads to Self again/,
+    ],
+    [
+      'keys that look up one another',
+      {
+        ...OFFICE,
+        tables: [
+          ...OFFICE.tables,
+          { ...table('egg', [field('eHen', 'hen', lookup('hen'))]), key: ['f_eHen'] },
+          { ...table('hen', [field('hEgg', 'egg', lookup('egg'))]), key: ['f_hEgg'] },
+        ],
+      },
+      /^Hen cannot be a key of Egg/,
+    ],
+    [
+      'a table with the name of the view of another',
+      { ...OFFICE, tables: [...OFFICE.tables, table('Loan_Readable', [field('q', 'number', number)])] },
+      /is that of the view of Loans for other tools/,
+    ],
+    [
+      'a table with the name of a view that is kept',
+      {
+        ...OFFICE,
+        kept: [
+          {
+            type: 'kept',
+            id: 'k_v',
+            table: null,
+            what: 'view',
+            name: 'FINE',
+            sql: 'CREATE VIEW "FINE" AS SELECT 1',
+          },
+        ],
+      },
+      /is that of the view FINE that is kept as SQL/,
+    ],
   ];
   for (const [what, design, words] of cases) {
     it(`finds ${what}`, () => {

@@ -29,3 +29,6 @@ export const pluralOf = (label: string): string => pluralize.plural(label);
 /** A singular by the same rules; a word that is none already (`address`, `status`, `basis`) stays as it is. */
 export const singularOf = (label: string): string =>
   /(ss|us|is)$/i.test(label) ? label : pluralize.singular(label);
+
+/** The name of the view in which other tools read a table as people see it. */
+export const readableName = ({ name }: { readonly name: string }): string => `${name}_readable`;

@@ -15,6 +15,7 @@ import {
 import { compare, fromText } from '../values';
 import { catalogOf, displayOf, fieldOf, isStored, tableOf, typeOf } from './catalog';
 import { doubledIds, doubledWords } from './ids';
+import { readableName } from './names';
 import { listOf } from './uses';
 import type { Design, Field, FieldType, Rule, Table } from './schema';
 
@@ -45,6 +46,10 @@ export function validateTables(design: Design): DesignProblem[] {
   // Without the table a lookup leads to, no path can be followed: that comes first.
   const lost = lostLookups(design);
   if (lost.length > 0) return [...problems, ...lost];
+  // Nor has a key a kind while each is that of another.
+  const circles = keysInCircles(design);
+  if (circles.length > 0) return [...problems, ...circles];
+  problems.push(...takenNames(design));
   for (const table of design.tables) {
     const found = (message: string, field?: Field): void => {
       problems.push({ table: table.id, field: field?.id, message });
@@ -82,6 +87,52 @@ function lostLookups(design: Design): DesignProblem[] {
     ),
   );
   return [...lookups, ...links];
+}
+
+/** Keys that look up their own table, at once or by way of the keys of others: no first row could be added. */
+function keysInCircles(design: Design): DesignProblem[] {
+  const next = (table: Table): { field: Field; table: Table }[] =>
+    table.key.flatMap((id) => {
+      const field = fieldOf(table, id);
+      return field?.type.kind === 'lookup' ? [{ field, table: tableOf(design, field.type.table) }] : [];
+    });
+  return design.tables.flatMap((table) =>
+    next(table).flatMap(({ field, table: first }): DesignProblem[] => {
+      const seen = new Set<string>();
+      const open = [first];
+      for (let at = open.pop(); at; at = open.pop()) {
+        if (at.id === table.id)
+          return [
+            {
+              table: table.id,
+              field: field.id,
+              message: `${field.label} cannot be a key of ${table.label}: it leads to ${table.label} again, so no row could be the first.`,
+            },
+          ];
+        if (seen.has(at.id)) continue;
+        seen.add(at.id);
+        open.push(...next(at).map((step) => step.table));
+      }
+      return [];
+    }),
+  );
+}
+
+/** Tables whose name in the file is that of a view: of another table for other tools, or one that is kept. */
+function takenNames(design: Design): DesignProblem[] {
+  const lower = (name: string): string => name.toLowerCase();
+  const views = new Map([
+    ...design.kept
+      .filter(({ what }) => what === 'view')
+      .map(({ name }) => [lower(name), `the view ${name} that is kept as SQL`] as const),
+    ...design.tables.map(
+      (table) => [lower(readableName(table)), `the view of ${table.plural} for other tools`] as const,
+    ),
+  ]);
+  return design.tables.flatMap(({ id, label, name }) => {
+    const view = views.get(lower(name));
+    return view ? [{ table: id, message: `${label}: the name ${name} is that of ${view}.` }] : [];
+  });
 }
 
 type Found = (message: string, field?: Field) => void;

@@ -23,6 +23,10 @@ export function differences(before: Design, after: Omit<Design, 'version'>): Cha
     if (!old) changes.push({ change: 'addTable', table });
     else if (!same(old, table)) changes.push(...inTable(old, table));
   }
+  for (const kept of after.kept) {
+    const old = before.kept.find(({ id }) => id === kept.id);
+    if (!same(old, kept)) changes.push({ change: 'putKept', kept });
+  }
   for (const document of documentsOf(after)) {
     const old = documentsOf(before).find(({ id }) => id === document.id);
     if (!same(old, document)) changes.push({ change: 'putDocument', document });

@@ -86,6 +86,39 @@ describe('a definition as a folder', () => {
     expect(fromFolder(toFolder(FULL)).ok).toBeTrue();
   });
 
+  it('brings along what is kept as SQL, both ways', () => {
+    const kept = [
+      {
+        type: 'kept',
+        id: 'k_v',
+        table: null,
+        what: 'view',
+        name: 'v',
+        sql: 'CREATE VIEW v AS SELECT 1 AS one',
+      },
+      { type: 'kept', id: 'k_c', table: 't_loan', what: 'check', name: 'c', sql: 'fee IS NOT 13' },
+    ] as const;
+    const read = fromFolder(toFolder({ ...FULL, kept }));
+    expect(read.ok && read.design.kept).toEqual([...kept]);
+    const changes = differences(FULL, { ...FULL, kept });
+    expect(changes.map(({ change }) => change)).toEqual(['putKept', 'putKept']);
+    expect(applyChanges(FULL, changes).kept).toEqual(kept);
+    const other = { ...kept[0], sql: 'CREATE VIEW v AS SELECT 2 AS two' };
+    expect(differences({ ...FULL, kept: [kept[0]] }, { ...FULL, kept: [other] })).toEqual([
+      { change: 'putKept', kept: other },
+    ]);
+  });
+
+  it('says what people could not tell apart', () => {
+    const [first, ...others] = FULL.tables;
+    const same = { ...FULL, tables: [first!, ...others.map((other) => ({ ...other, label: ' BORROWER' }))] };
+    const tables = fromFolder(toFolder(same));
+    expect(!tables.ok && tables.message).toMatch(/Two tables are called/);
+    const fields = first!.fields.map((each) => ({ ...each, label: 'Name' }));
+    const doubled = fromFolder(toFolder({ ...FULL, tables: [{ ...first!, fields }, ...others] }));
+    expect(!doubled.ok && doubled.message).toBe('Borrower has two fields called Name.');
+  });
+
   it('is refused when nothing is in it', () => {
     expect(fromFolder([{ path: 'readme.txt', text: 'x' }]).ok).toBeFalse();
   });

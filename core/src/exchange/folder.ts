@@ -75,6 +75,21 @@ function unknownMember(given: unknown, read: unknown, place = ''): string | null
   return null;
 }
 
+/** Why people could not tell two things apart by their labels; null when they can. */
+function doubledLabels(design: Pick<Design, 'tables'>): string | null {
+  const twice = (items: readonly { readonly label: string }[]): string | undefined => {
+    const labels = items.map(({ label }) => label.trim().toLowerCase());
+    return items.find((_, i) => labels.indexOf(labels[i]!) < i)?.label;
+  };
+  const table = twice(design.tables);
+  if (table !== undefined) return `Two tables are called ${table}.`;
+  for (const { label, fields } of design.tables) {
+    const field = twice(fields);
+    if (field !== undefined) return `${label} has two fields called ${field}.`;
+  }
+  return null;
+}
+
 /** Reads a folder back. The message of a refusal names the file at fault. */
 export function fromFolder(files: readonly FolderFile[]): FolderRead {
   const documents: Definition[] = [];
@@ -119,5 +134,7 @@ export function fromFolder(files: readonly FolderFile[]): FolderRead {
   const settings = documents.some(({ type }) => type === 'settings') ? [] : [emptyDesign().settings];
   const design = designFrom([...settings, ...sorted]);
   const [doubled] = doubledIds(design);
-  return doubled ? { ok: false, message: doubledWords(doubled) } : { ok: true, design };
+  if (doubled) return { ok: false, message: doubledWords(doubled) };
+  const labels = doubledLabels(design);
+  return labels === null ? { ok: true, design } : { ok: false, message: labels };
 }

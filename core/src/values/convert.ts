@@ -8,15 +8,22 @@ const ok = (value: Value): Read => ({ ok: true, value });
 const isNumber = (kind: ValueKind): boolean =>
   kind.kind === 'wholeNumber' || kind.kind === 'decimal' || kind.kind === 'money';
 
+/** A time without its seconds, unless they are wanted or there are some. */
+const toTheMinute = (time: string, seconds = false): string =>
+  seconds || !time.endsWith(':00') ? time : time.slice(0, 5);
+
 /** The text with which a value stands when it is turned into another kind. */
 export function plainText(kind: ValueKind, value: Value, reading: Reading): string {
   if (value === null) return '';
   if (kind.kind === 'date') return String(value);
-  if (kind.kind === 'time') return String(value).slice(0, kind.seconds ? 8 : 5);
+  if (kind.kind === 'time') return toTheMinute(String(value), kind.seconds);
   if (kind.kind === 'tick') return value === true ? 'Yes' : 'No';
   if (kind.kind === 'dateTime') {
-    const { date, time } = inZone(String(value), reading.locale.timeZone ?? 'UTC');
-    return `${date} ${time.slice(0, kind.seconds ? 8 : 5)}`;
+    const zone = reading.locale.timeZone ?? 'UTC';
+    const { date, time } = inZone(String(value), zone);
+    // In the hour that an autumn night has twice, the clock does not tell which is meant.
+    if (instantAt(date, time, zone) !== value) return String(value);
+    return `${date} ${toTheMinute(time, kind.seconds)}`;
   }
   return editText(kind, value, reading.locale);
 }
@@ -30,6 +37,7 @@ export function convertValue(from: ValueKind, to: ValueKind, value: Value, readi
   if (value === null) return ok(null);
   const zone = reading.locale.timeZone ?? 'UTC';
   const text = String(value);
+  if (from.kind === 'dateTime' && to.kind === 'dateTime') return ok(text);
   if (from.kind === 'date' && to.kind === 'dateTime') return ok(instantAt(text, '00:00:00', zone));
   if (from.kind === 'dateTime' && to.kind === 'date') return ok(inZone(text, zone).date);
   if (from.kind === 'dateTime' && to.kind === 'time') return ok(inZone(text, zone).time);

@@ -1,7 +1,7 @@
 import { BRITISH, monthName, monthShort, weekdayShort, type Locale } from './locale';
 import { instantText, parseDate, parseInstant, parseTime, weekday } from './dates';
-import { readDate } from './read-date';
-import { readTime } from './read-time';
+import { readDate, readWrittenDate } from './read-date';
+import { isWrittenTime, readTime } from './read-time';
 import { compare, fromText, rescale, toText, type Decimal } from './decimal';
 import { readPattern } from './pattern';
 import { inZone, instantAt } from './zone';
@@ -64,6 +64,11 @@ export interface Reading {
   readonly locale: Locale;
   /** `YYYY-MM-DD`, for dates typed in short form. */
   readonly today: string;
+  /**
+   * True for values that stand somewhere already and were not typed just now: only what is written out counts,
+   * a date with its year, a time with its minutes, a number whose marks stand where they belong.
+   */
+  readonly written?: boolean;
 }
 
 /** No number of more than 15 digits is kept, so every one is exact in SQL, JSON and here. */
@@ -80,8 +85,37 @@ function plainNumber(text: string, locale: Locale): string {
   return locale.decimalMark === ',' ? plain.replace(',', '.') : plain;
 }
 
-function readDecimal(text: string, places: number, locale: Locale): Decimal | string {
-  const parsed = fromText(plainNumber(text, locale));
+const writtenNumbers = new WeakMap<Locale, RegExp>();
+
+/** A number as people of a locale write it: thousands in threes, the currency once, before or behind it. */
+function writtenNumber(locale: Locale): RegExp {
+  const known = writtenNumbers.get(locale);
+  if (known) return known;
+  const { decimalMark, groupMark, currency } = locale;
+  const quoted = (mark: string): string => mark.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+  const blank = '[ \\u00a0\\u202f]';
+  const sign = '[+\\-\\u2212]?';
+  const groups = [groupMark, ' ', '\u00a0', '\u202f'].filter((mark) => mark !== '').map(quoted);
+  const thousands = groups.map((mark) => `\\d{1,3}(?:${mark}\\d{3})+`).join('|');
+  const mark = quoted(decimalMark);
+  const number = `(?:(?:\\d+|${thousands})(?:${mark}\\d*)?|${mark}\\d+)`;
+  const money = currency === '' ? null : quoted(currency);
+  const ways = [
+    `${sign}${number}`,
+    ...(money === null
+      ? []
+      : [`${sign}${money}${blank}?${sign}${number}`, `${sign}${number}${blank}?${money}`]),
+  ];
+  const made = new RegExp(`^(?:${ways.join('|')})$`, 'u');
+  writtenNumbers.set(locale, made);
+  return made;
+}
+
+const isWrittenNumber = (text: string, locale: Locale): boolean =>
+  writtenNumber(locale).test(text.replace(/^[ \u00a0\u202f\t]+|[ \u00a0\u202f\t]+$/g, ''));
+
+function readDecimal(text: string, places: number, locale: Locale, written = false): Decimal | string {
+  const parsed = written && !isWrittenNumber(text, locale) ? null : fromText(plainNumber(text, locale));
   if (!parsed) return `“${text}” is not a number.`;
   if (parsed.scale > places && parsed.units % 10n ** BigInt(parsed.scale - places) !== 0n)
     return places === 0
@@ -121,7 +155,7 @@ const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
  * Reads what a person typed or pasted as a value of a kind. Blank text is null (an unticked tick is
  * false). The message of a refusal is for people and quotes what was typed.
  */
-export function readValue(kind: ValueKind, text: string, { locale, today }: Reading): Read {
+export function readValue(kind: ValueKind, text: string, { locale, today, written }: Reading): Read {
   if (/[\0\ufffe\uffff]|\p{Surrogate}/u.test(text))
     return bad('This text holds a character that cannot be kept (NUL, or a broken one).');
   if (kind.kind === 'tick') {
@@ -143,7 +177,7 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
       return ok(keptText(text));
     case 'lookup':
     case 'runningNumber': {
-      const number = readDecimal(unprefixed(kind, text), 0, locale);
+      const number = readDecimal(unprefixed(kind, text), 0, locale, written);
       return typeof number === 'string' ? bad(number) : ok(Number(number.units));
     }
     case 'wholeNumber':
@@ -151,15 +185,20 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
     case 'money': {
       const places = kind.kind === 'wholeNumber' ? 0 : kind.places;
       const own = kind.kind === 'money' && kind.currency ? { ...locale, currency: kind.currency } : locale;
-      const number = readDecimal(unitless(text, kind.unit), places, own);
+      const number = readDecimal(unitless(text, kind.unit), places, own, written);
       if (typeof number === 'string') return bad(number);
       const outside = outOfBounds(number, kind, locale);
       if (outside !== null) return bad(outside);
       return ok(kind.kind === 'wholeNumber' ? Number(number.units) : toText(number));
     }
     case 'date': {
-      const date = readDate(text, today, locale);
-      return date ? ok(date) : bad(`“${text}” is not a date. Try 4 nov, 4/11/2026, fri or +7.`);
+      const date = written ? readWrittenDate(text, locale) : readDate(text, today, locale);
+      if (date) return ok(date);
+      return bad(
+        written
+          ? `“${text}” is not a date with day, month and year.`
+          : `“${text}” is not a date. Try 4 nov, 4/11/2026, fri or +7.`,
+      );
     }
     case 'choice': {
       const wanted = text.trim().toLowerCase();
@@ -169,11 +208,13 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
       return match !== undefined ? ok(match) : bad(`“${text}” is not one of ${kind.choices.join(', ')}.`);
     }
     case 'time': {
-      const time = readTime(text);
+      const time = written && !isWrittenTime(text) ? null : readTime(text);
+      if (!time && written) return bad(`“${text}” is not a time with hours and minutes.`);
       return time ? ok(time) : bad(`“${text}” is not a time. Try 14:30, 930 or 2pm.`);
     }
     case 'dateTime': {
-      const instant = readInstant(text, today, locale);
+      const instant = readInstant(text, today, locale, written);
+      if (!instant && written) return bad(`“${text}” is not a date and time that is written out.`);
       return instant ? ok(instant) : bad(`“${text}” is not a date and time. Try 4 nov 14:30 or today 9:15.`);
     }
     case 'picture':
@@ -183,18 +224,20 @@ export function readValue(kind: ValueKind, text: string, { locale, today }: Read
 }
 
 /** Reads a date and a time behind it, by the office's clock; midnight without a time. */
-function readInstant(text: string, today: string, locale: Locale): string | null {
+function readInstant(text: string, today: string, locale: Locale, written = false): string | null {
   const known = parseInstant(text.trim());
   if (known !== null) return instantText(known);
   const zone = locale.timeZone ?? 'UTC';
   const typed = text.trim().replace(/\s+UTC$/i, '');
   const match = /^(.+?)[\sT,]+(\d{1,2}(?:[:.]\d{2}){0,2}\s*(?:[ap]\.?m\.?)?)$/i.exec(typed);
-  const date = match && readDate(match[1]!, today, locale);
-  const time = match && readTime(match[2]!);
+  const dateIn = (part: string): string | null =>
+    written ? readWrittenDate(part, locale) : readDate(part, today, locale);
+  const date = match && dateIn(match[1]!);
+  const time = match && (written && !isWrittenTime(match[2]!) ? null : readTime(match[2]!));
   // A year or day of the month at the end is no time.
-  if (date && time && (/[:.apm]/i.test(match[2]!) || !readDate(typed, today, locale)))
+  if (date && time && (/[:.apm]/i.test(match[2]!) || !dateIn(typed)))
     return instantAt(date, time, /UTC$/i.test(text.trim()) ? 'UTC' : zone);
-  const whole = readDate(typed, today, locale);
+  const whole = dateIn(typed);
   return whole && instantAt(whole, '00:00:00', zone);
 }
 
@@ -234,9 +277,11 @@ export function showDate(
   const date = parseDate(text);
   if (!date || style === 'iso') return text;
   const { year, month, day } = date;
-  if (style === 'long') return `${weekdayShort(weekday(text))} ${day} ${monthName(month)} ${year}`;
-  if (style === 'short') return `${day} ${monthShort(month)} ${year}`;
-  const parts = { d: two(day), m: two(month), y: String(year).padStart(4, '0') };
+  // With four digits also before the year 1000: fewer would be read as another year, or as none.
+  const y = String(year).padStart(4, '0');
+  if (style === 'long') return `${weekdayShort(weekday(text))} ${day} ${monthName(month)} ${y}`;
+  if (style === 'short') return `${day} ${monthShort(month)} ${y}`;
+  const parts = { d: two(day), m: two(month), y };
   return [...order].map((part) => parts[part as 'd' | 'm' | 'y']).join('/');
 }
 

@@ -56,3 +56,24 @@ export function readDate(text: string, today: string, locale: Locale): string | 
   const result = dateText({ year: y, month: m, day: d });
   return parseDate(result) ? result : null;
 }
+
+/**
+ * Reads a date that is written out, with day, month and year in one style: `2026-11-04`, `4/11/2026`,
+ * `4.11.26`, `4 Nov 2026`, `Wed 4 November 2026`, `Nov 4, 2026`. Nothing is added from today.
+ *
+ * @returns `YYYY-MM-DD`, or null when the text is not a date
+ */
+export function readWrittenDate(text: string, locale: Locale): string | null {
+  const trimmed = text.trim();
+  const named = trimmed.replace(/^\p{L}+\.?,?[ ]+(?=\d|\p{L}+\.? \d)/u, (word) =>
+    weekdayNumber(word.replace(/[.,\s]/g, '').toLowerCase()) > 0 ? '' : word,
+  );
+  const word = '\\p{L}{3,}\\.?';
+  const forms = [
+    /^\d{1,4}([./-])\d{1,2}\1\d{1,4}$/u,
+    new RegExp(`^\\d{1,2}(?:st|nd|rd|th|\\.)?[ -]${word}[ -](?:\\d{4}|\\d{2})$`, 'u'),
+    new RegExp(`^${word} \\d{1,2}(?:st|nd|rd|th)?,? \\d{4}$`, 'u'),
+  ];
+  if (!forms.some((form) => form.test(named))) return null;
+  return readDate(named, '2000-01-01', locale);
+}

@@ -21,3 +21,7 @@ export function readTime(text: string): string | null {
   if (hour > 23 || minute > 59 || second > 59) return null;
   return timeText(hour * 3600 + minute * 60 + second);
 }
+
+/** Whether a time is written with its minutes, or with a half of the day. */
+export const isWrittenTime = (text: string): boolean =>
+  /^\d{1,2}(?:[:.]\d{2}){1,2}(?:\s?[ap]\.?m\.?)?$|^\d{1,2}\s?[ap]\.?m\.?$/i.test(text.trim());

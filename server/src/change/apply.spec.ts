@@ -36,6 +36,81 @@ describe('applying drafts', () => {
   const read = (sql: string): unknown[][] =>
     office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
 
+  it('is told by Check what the engine would refuse', async () => {
+    const kept = { type: 'kept', id: 'k_v', table: null, what: 'view', name: 'dear' } as const;
+    const view = { ...kept, sql: 'CREATE VIEW dear AS SELECT number, fee FROM loan WHERE fee > 100' };
+    const trigger = {
+      type: 'kept',
+      id: 'k_t',
+      table: 't_loan',
+      what: 'trigger',
+      name: 'no thirteen',
+      sql: 'CREATE TRIGGER "no thirteen" BEFORE UPDATE ON loan WHEN NEW.fee = 1300 BEGIN SELECT RAISE(ABORT, \'Thirteen is no fee.\'); END',
+    } as const;
+    const check = {
+      type: 'kept',
+      id: 'k_c',
+      table: 't_loan',
+      what: 'check',
+      name: 'c',
+      sql: 'fee IS NOT 1400',
+    } as const;
+    const keep = [view, trigger, check].map((item): Change => ({ change: 'putKept', kept: item }));
+    expect((await office.check(...keep)).body.clear).toBeTrue();
+    expect((await office.apply(...keep)).status).toBe(200);
+    expect(read('SELECT * FROM dear')).toEqual([[1000, 350]]);
+
+    // Their own words reach people.
+    const pay = (fee: string) =>
+      office.save({ op: 'update', table: 't_loan', key: [1000], values: { f_lFee: fee }, was: {} });
+    expect((await pay('13.00')).body.errors[0].message).toBe('Thirteen is no fee.');
+    expect((await pay('14.00')).body.errors[0].message).toContain('fee IS NOT 1400');
+
+    const drafts: [Change[], RegExp][] = [
+      [
+        [patch('t_loan', 'f_lFee', { name: 'price' })],
+        /What is kept as SQL may stand in the way: the view dear, the trigger no thirteen and the check c/,
+      ],
+      [
+        [{ change: 'dropField', table: 't_loan', field: 'f_lFee', mends: [] }],
+        /kept as SQL|not possible to|still used/,
+      ],
+      [
+        [{ change: 'changeTable', table: 't_borrower', set: { name: 'loan_readable' } }],
+        /is that of the view of Loans/,
+      ],
+      [[{ change: 'changeTable', table: 't_borrower', set: { name: 'dear' } }], /is that of the view dear/],
+      [[{ change: 'changeTable', table: 't_fine', set: { name: 'dear' } }], /is that of the view dear/],
+    ];
+    for (const [changes, words] of drafts) {
+      const { body } = await office.check(...changes);
+      expect(body.clear).withContext(String(words)).toBeFalse();
+      const stops = (body.notices as { level: string; message: string }[]).filter(
+        ({ level }) => level === 'stop',
+      );
+      expect(stops.map(({ message }) => message).join(' ')).toMatch(words);
+      expect((await office.apply(...changes)).status)
+        .withContext(String(words))
+        .toBe(422);
+    }
+  });
+
+  it('is told by Check how many numbers are rounded', async () => {
+    const whole = patch('t_loan', 'f_lFee', { type: { kind: 'wholeNumber' } });
+    const { body } = await office.check(whole);
+    expect(body.clear).toBeTrue();
+    const notes = (body.notices as { message: string }[]).map(({ message }) => message);
+    expect(notes).toContain('A value of Fee is rounded: 3.50 becomes 4.');
+    for (const fee of ['1000.50', '-2.25', '7.00'])
+      await office.save({ op: 'insert', table: 't_loan', values: { f_lBorrower: 1, f_lFee: fee } });
+    const more = (await office.check(whole)).body.notices as { message: string }[];
+    expect(more.map(({ message }) => message)).toContain(
+      '3 values of Fee are rounded: 1000.50 becomes 1001, for one.',
+    );
+    expect((await office.apply(whole)).status).toBe(200);
+    expect(read('SELECT fee FROM loan ORDER BY number')).toEqual([[4], [1001], [-2], [7]]);
+  });
+
   it('begins running numbers where asked, and never gives one twice, rebuilds included', async () => {
     expect(read('SELECT number FROM loan')).toEqual([[1000]]);
     await office.save({ op: 'delete', table: 't_loan', key: [1000] });

@@ -1,6 +1,7 @@
 import {
   convertAll,
   mapTable,
+  roundedWords,
   type CheckPlan,
   type Converted,
   type Held,
@@ -99,8 +100,17 @@ export function runChecks(
     if (many === 0) return;
     findings.push({ ...check, number, count: many, sample: sampleOf(db, sample, SAMPLE, 0) });
   });
+  const rounded = plan.rounded.flatMap((check): Notice[] => {
+    const { table, field } = check;
+    const [many, one] = guarded(db, check.sql, 2).get() as [number, string | null];
+    if (many === 0) return [];
+    return [
+      { level: 'note', table, field, message: roundedWords(check, many, BigInt(one!)), dependants: [] },
+    ];
+  });
   const stopped = plan.notices.some(({ level }) => level === 'stop');
-  return { notices: plan.notices, findings, unread, clear: !stopped && findings.length === 0 };
+  const notices = [...plan.notices, ...rounded];
+  return { notices, findings, unread, clear: !stopped && findings.length === 0 };
 }
 
 export function sampleOf(db: Connection, sql: string, limit: number, offset: number): FoundRow[] {

@@ -30,8 +30,10 @@ describe('the pool of jobs', () => {
     ).toEqual([[3918]]);
     const row = { table: 't_hire', field: null, sort: 'rule', message: '', fields: [], sample: '' } as const;
     const rows = [{ ...row, count: 'DELETE FROM hire RETURNING 1' }];
-    const plan = { notices: [], maps: [], keys: [], rows };
-    const error = await refusal(pool.run(office.path, { task: 'check', plan, today: '2026-11-25' }));
+    const plan = { notices: [], maps: [], keys: [], rows, rounded: [] };
+    const after = office.design;
+    const task = { task: 'check', plan, steps: [], after, today: '2026-11-25' } as const;
+    const error = await refusal(pool.run(office.path, task));
     expect((error as Error).message).toContain('readonly');
     expect(
       office.app.context.files.get(office.file).reader.prepare('SELECT count(*) FROM hire').raw().get(),

@@ -1,4 +1,4 @@
-import type { CheckPlan, MapPlan } from '@heathridge/core/change';
+import type { CheckPlan, MapPlan, Notice, Step } from '@heathridge/core/change';
 import {
   findField,
   localeOf,
@@ -33,6 +33,7 @@ import {
   type Preview,
   type Tell,
 } from '../change/run';
+import { rehearsal } from '../change/rehearsal';
 import type { UndoOrder } from '../change/undo';
 import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
 import { countRows, readWindow, type WindowRequest } from '../rows/window';
@@ -44,7 +45,14 @@ import type { Connection } from '../store/driver';
 
 /** Work that may take long: it is done in a child process, which can be stopped. */
 export type Task =
-  | { readonly task: 'check'; readonly plan: CheckPlan; readonly today: string }
+  | {
+      readonly task: 'check';
+      readonly plan: CheckPlan;
+      /** What Apply would do, and the design that it leads to. */
+      readonly steps: readonly Step[];
+      readonly after: Design;
+      readonly today: string;
+    }
   | { readonly task: 'preview'; readonly plan: MapPlan; readonly today: string }
   | {
       readonly task: 'found';
@@ -157,7 +165,7 @@ export async function runTask<T extends Reading>(
 async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Results[Reading['task']]> {
   switch (task.task) {
     case 'check':
-      return runChecks(db, task.plan, task.today, tell);
+      return checkDraft(db, task, tell);
     case 'preview':
       return previewConversion(db, task.plan, task.today);
     case 'found':
@@ -185,6 +193,19 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return field ? readChoices(db, task.design, field, task.request) : [];
     }
   }
+}
+
+function checkDraft(
+  db: Connection,
+  { plan, steps, after, today }: Extract<Task, { task: 'check' }>,
+  tell: Tell,
+): CheckResult {
+  const result = runChecks(db, plan, today, tell);
+  if (result.notices.some(({ level }) => level === 'stop')) return result;
+  const message = rehearsal(db, plan, steps, after, today);
+  if (message === null) return result;
+  const notices: Notice[] = [{ level: 'stop', table: '', message, dependants: [] }, ...result.notices];
+  return { ...result, notices, clear: false };
 }
 
 function runQuery(db: Connection, design: Design, query: Query, today: string, limit: number): QueryResult {

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { Carrier, Change, checkPlan, readChanges } from '@heathridge/core/change';
+import { Carrier, Change, checkPlan, readChanges, steps } from '@heathridge/core/change';
 import { fieldOf, Id, linkCandidates, validateTables } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import { drafted } from '../change/apply';
@@ -116,8 +116,16 @@ export function planRoutes(router: Router): void {
     body: WatchedDraft,
     handler: async (call) => {
       const { context, file, body } = call;
-      const plan = checkPlan(file.design, drafted(file.design, body.changes), body.changes);
-      const task = { task: 'check', plan, today: todayIn(context, file) } as const;
+      const evolved = drafted(file.design, body.changes);
+      const plan = checkPlan(file.design, evolved, body.changes);
+      const stopped = plan.notices.some(({ level }) => level === 'stop');
+      const task = {
+        task: 'check',
+        plan,
+        steps: stopped ? [] : steps(file.design, evolved),
+        after: evolved.design,
+        today: todayIn(context, file),
+      } as const;
       const result = await watched(call, body.watch, (options) =>
         context.jobs.run(file.path, task, { ...options, limit: 600_000 }),
       );

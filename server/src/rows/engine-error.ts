@@ -14,6 +14,9 @@ export function isConstraintError(error: unknown): boolean {
   );
 }
 
+const isTrigger = (error: Error): boolean =>
+  (error as { code?: unknown }).code === 'SQLITE_CONSTRAINT_TRIGGER';
+
 export interface Mapped extends Pick<RowError, 'field' | 'rule' | 'message'> {
   /** The rule that is broken, whose message may still hold expressions. */
   readonly broken?: { readonly table: Table; readonly rule: Rule };
@@ -50,6 +53,14 @@ export function engineError(design: Design, table: Table, error: Error): Mapped 
       message: `${field?.label ?? 'A field'} cannot hold this value.`,
     };
   }
+  const kept = /CHECK constraint failed: kept (\w+)/.exec(message)?.[1];
+  const condition = design.kept.find(({ id }) => id === kept);
+  if (condition)
+    return {
+      field: null,
+      rule: null,
+      message: `This row does not meet the check that came with the file: ${condition.sql}.`,
+    };
   const text = /text:(f_\w+) (.+)/.exec(message);
   if (text) return { field: text[1]!, rule: null, message: text[2]! };
   const column = /(?:UNIQUE|NOT NULL) constraint failed: (.+)$/.exec(message)?.[1];
@@ -66,6 +77,8 @@ export function engineError(design: Design, table: Table, error: Error): Mapped 
       rule: null,
       message: 'A rule works out a number that is too large with these values.',
     };
+  // What a trigger says that came with the file is said as it stands there.
+  if (isTrigger(error)) return { field: null, rule: null, message };
   return { field: null, rule: null, message: 'The file refused this row: a value is of the wrong kind.' };
 }
 

@@ -1,11 +1,5 @@
-import {
-  createReadable,
-  createTriggers,
-  keptObjects,
-  orderParts,
-  readableName,
-} from '@heathridge/core/change';
-import type { Design } from '@heathridge/core/design';
+import { createReadable, createTriggers, keptObjects, orderParts } from '@heathridge/core/change';
+import { readableName, type Design } from '@heathridge/core/design';
 import { attempt, sqlName } from '@heathridge/core/expression';
 import type { Connection } from './driver';
 import { inTransaction, only } from './statements';

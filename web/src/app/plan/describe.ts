@@ -225,6 +225,8 @@ export function changeWords(
       return `Drop ${names[change.document] ?? 'a query, form or report'}`;
     case 'dropKept':
       return `Let go of ${design.kept.find((item) => item.id === change.kept)?.name ?? 'something kept'}`;
+    case 'putKept':
+      return `Keep ${change.kept.name} as SQL`;
     case 'changeSettings':
       return 'Change how the office writes numbers and dates';
   }

@@ -68,7 +68,7 @@ export interface Held {
 }
 
 /** What stands in a cell that cannot be worked out; {@link FAULT_WORDS} says why. */
-export const UNWORKED = 'cannot be worked out';
+export const UNWORKED = 'no result';
 
 /** Why a value cannot be worked out; null when it can. */
 export const why = (held: Held | undefined): string | null => (held?.fault ? FAULT_WORDS[held.fault] : null);

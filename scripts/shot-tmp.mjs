@@ -1,0 +1,27 @@
+import { chromium } from '@playwright/test';
+import { CHROMIUM, startServer } from './browser.mjs';
+const server = await startServer({ demo: true });
+const fail = async (e) => { console.error(e); await server.stop(); process.exit(1); };
+process.on('uncaughtException', fail); process.on('unhandledRejection', fail);
+const browser = await chromium.launch(CHROMIUM);
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+page.setDefaultTimeout(15000);
+await page.goto(server.url);
+await page.getByRole('button', { name: 'Mara Ashdown' }).click();
+await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();
+await page.waitForURL(/files\//).catch(() => {});
+await page.locator('[data-table="t_hire"] .face').waitFor();
+const file = /f_\w+/.exec(page.url())[0];
+const api = async (method, path, body) => { const r = await page.request.fetch(`${server.url}/api/files/${file}/${path}`, { method, data: body, headers: { origin: server.url } }); const t = await r.text(); if (!r.ok()) console.log(r.status(), t.slice(0, 600)); return JSON.parse(t); };
+const { design } = await api('GET', 'design');
+const player = design.tables.find((t) => t.id === 't_player');
+console.log(player.fields.map((f) => f.id + ' ' + f.type.kind).join(', '));
+await api('POST', 'draft/apply', { base: design.version, changes: [{ change: 'addField', table: 't_player', field: { ...player.fields[1], id: 'f_dial', name: 'dial', label: 'Number to dial', alwaysFilled: false, noTwoAlike: false, indexed: false, start: null, rule: null, type: { kind: 'workedOut', expression: 'CAST("#f_playerPhone" AS DECIMAL(12,0))', result: { kind: 'wholeNumber' } } } }], watch: 'w1' });
+const form = (await api('GET', 'design')).design.forms.find((f) => f.table === 't_player');
+console.log(form?.id);
+if (form) await api('PUT', `definitions/${form.id}`, { document: { ...form, fields: [...form.fields, { field: 'f_dial', width: 4, people: 'read' }] }, base: (await api('GET', 'design')).versions[form.id]?.version ?? 0 });
+await page.goto(`${server.url}/file/${file}/fill?table=t_player`); await page.waitForTimeout(2500);
+await page.locator('.ag-cell[col-id="f_playerNumber"]').first().click(); await page.keyboard.press('End'); for (let i = 0; i < 10; i++) await page.keyboard.press('ArrowRight'); await page.waitForTimeout(500); await page.locator('.ag-cell.faulty').first().hover(); await page.waitForTimeout(2500); await page.screenshot({ path: '/tmp/a.png' });
+console.log(page.url());
+if (form) { await page.goto(`${server.url}/desk/${file}/screen/${form.id}`); await page.waitForTimeout(2500); console.log(page.url()); await page.locator('.entry').nth(1).click(); await page.waitForTimeout(1500); await page.screenshot({ path: '/tmp/b.png' }); }
+await browser.close(); await server.stop();
