@@ -1,9 +1,11 @@
-import { readdirSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { readdirSync, statSync } from 'node:fs';
 import Database from 'libsql';
 import type { Change } from '@heathridge/core/change';
 import type { Field } from '@heathridge/core/design';
 import { field, OFFICE, table } from '../../../core/src/design/testing/office';
 import { Office } from '../testing/office';
+import { apply } from './apply';
 
 const add: Change[] = OFFICE.tables.map((item) => ({ change: 'addTable', table: item }));
 const patch = (tableId: string, id: string, set: Partial<Field>): Change => ({
@@ -35,6 +37,30 @@ describe('applying drafts', () => {
 
   const read = (sql: string): unknown[][] =>
     office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
+
+  it('keeps its locks on the file while the safe copy is taken', async () => {
+    const file = office.app.context.files.get(office.file);
+    const order = {
+      changes: [patch('t_loan', 'f_lFee', { label: 'Price' })],
+      base: file.design.version,
+      by: 'Another',
+      now: '2026-11-25T12:00:00Z',
+      today: '2026-11-25',
+      copies: file.copies,
+      copy: 'locks.db',
+    };
+    // In this process, which holds the file open besides.
+    expect(apply(file.path, order, () => undefined)).toEqual({ done: true });
+    const log = (): number => statSync(`${file.path}-wal`).ino;
+    const before = log();
+    // Without our locks another program is the last to leave, and takes the log away under us.
+    const tool = spawnSync('sqlite3', [file.path, 'UPDATE borrower SET active = active'], {
+      encoding: 'utf8',
+    });
+    expect(tool.stderr).toBe('');
+    expect(log()).toBe(before);
+    expect(read('SELECT count(*) FROM borrower')).toEqual([[2]]);
+  });
 
   it('is told by Check what the engine would refuse', async () => {
     const kept = { type: 'kept', id: 'k_v', table: null, what: 'view', name: 'dear' } as const;

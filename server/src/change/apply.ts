@@ -1,14 +1,5 @@
-import {
-  copyFileSync,
-  existsSync,
-  fsyncSync,
-  mkdirSync,
-  openSync,
-  closeSync,
-  renameSync,
-  rmSync,
-  statSync,
-} from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { existsSync, fsyncSync, mkdirSync, openSync, closeSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { max } from 'drizzle-orm';
 import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from '@heathridge/core/change';
@@ -164,7 +155,7 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
     db.exec('PRAGMA wal_checkpoint(TRUNCATE)');
     db.exec('BEGIN IMMEDIATE');
     if (!existsSync(log) || statSync(log).size === 0) {
-      copyFileSync(path, copy + PART);
+      copyFile(path, copy + PART);
       const written = openSync(copy + PART, 'r+');
       fsyncSync(written);
       closeSync(written);
@@ -175,6 +166,20 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
   }
   db.prepare('VACUUM INTO ?').run(copy);
   db.exec('BEGIN IMMEDIATE');
+}
+
+/**
+ * Copies a file in a process of its own: a process that closes a file gives up every lock it has on it (POSIX,
+ * fcntl), so those of our connections would go with the copying, and whoever left the file next would take its
+ * log away as the last.
+ */
+function copyFile(from: string, to: string): void {
+  const program = 'require("node:fs").copyFileSync(process.argv[1], process.argv[2])';
+  const { status, stderr } = spawnSync(process.execPath, ['-e', program, from, to], { encoding: 'utf8' });
+  if (status === 0) return;
+  throw /ENOSPC/.test(stderr)
+    ? Object.assign(new Error('The disk is full.'), { code: 'ENOSPC' })
+    : new Error(`The safe copy could not be taken: ${stderr}`);
 }
 
 function stopMessage({ notices, findings }: CheckResult): string {

@@ -21,6 +21,9 @@ export type JobReply =
   | { readonly ok: true; readonly result: unknown }
   | { readonly ok: false; readonly message: string; readonly sort: 'person' | 'defect' };
 
+/** The server may have gone while its answer is on the way: that is no error of this process. */
+const unheard = (): void => undefined;
+
 // A child process of the server: does one job after another, each on a connection of its own, which only
 // reads unless the job is to change the design; it dies with its parent.
 const parent = process.ppid;
@@ -30,7 +33,7 @@ process.on('message', ({ path, task }: JobMessage) => {
     // Whose server was killed must not go on to commit: another may be serving the file by now. While it works
     // it hears of nothing; but a process without its parent is given another one.
     if (process.ppid !== parent) process.exit(1);
-    process.send?.({ progress } satisfies JobReply);
+    process.send?.({ progress } satisfies JobReply, unheard);
   };
   Promise.resolve()
     .then((): unknown => {
@@ -56,7 +59,7 @@ process.on('message', ({ path, task }: JobMessage) => {
     )
     .then((reply) => {
       db?.close();
-      process.send?.(reply);
+      process.send?.(reply, unheard);
     });
 });
 process.on('disconnect', () => process.exit(0));

@@ -6,7 +6,8 @@ export interface LayoutRequest {
   readonly cards: readonly { readonly id: string; readonly width: number; readonly height: number }[];
   /** From the table looked up to the one that looks it up. */
   readonly links: readonly { readonly from: string; readonly to: string }[];
-  /** Width by height of the room there is. */
+  /** The room there is: pixels from top to bottom, and how many times that it is wide. */
+  readonly height: number;
   readonly aspect: number;
 }
 

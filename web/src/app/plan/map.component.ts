@@ -29,6 +29,7 @@ import { download } from '../shared/download';
 import { Toast } from '../shared/toast.service';
 import { LayoutService } from './layout.service';
 import { linkPaths, type Box, type LinkShape } from './link-path';
+import { nextCard } from './map-keys';
 
 const WIDTH = 186;
 const HEAD = 34;
@@ -37,6 +38,8 @@ const FOOT = 28;
 const MOST_LINKS = 4;
 /** The scale below which only names can be read. */
 const FAR = 0.55;
+/** Pixels around the cards when all are shown: at both sides, and above and below for the tools. */
+const [BESIDE, ABOVE] = [48, 130];
 
 interface Card extends Box {
   readonly table: Table;
@@ -59,18 +62,19 @@ interface DrawnLink {
   selector: 'hr-map',
   imports: [MatIconModule, MatMenuModule],
   template: `
-    <div class="map" #map>
+    <div class="map" #map role="group" [attr.aria-label]="'Map of ' + cards().length + ' tables'">
       <div class="layer" [class.far]="far()" [style.--near]="near()" [style.transform]="transform()">
         <svg class="links" width="1" height="1" role="group" aria-label="Links">
           @for (drawn of links(); track drawn.link.id) {
             <g
               class="link"
               role="button"
-              tabindex="0"
+              tabindex="-1"
+              [attr.data-link]="drawn.link.id"
               [attr.aria-label]="drawn.words"
               [class.picked]="pickedLink() === drawn.link.id"
               (click)="linkPicked.emit(drawn.link)"
-              (keydown.enter)="linkPicked.emit(drawn.link)"
+              (keydown)="linkKey($event, drawn.link)"
             >
               <path class="hit" [attr.d]="drawn.shape.path" />
               <path class="line" [attr.d]="drawn.shape.path" />
@@ -93,9 +97,12 @@ interface DrawnLink {
             <button
               class="face"
               type="button"
+              [attr.tabindex]="card.table.id === stop() ? 0 : -1"
               [attr.aria-pressed]="card.table.id === picked()"
+              aria-describedby="map-keys"
               (click)="tablePicked.emit(card.table.id)"
-              (keydown)="nudge($event, card)"
+              (focus)="at.set(card.table.id)"
+              (keydown)="cardKey($event, card)"
             >
               <strong class="cut">{{ card.table.label }}</strong>
               @for (line of card.lines; track $index) {
@@ -106,6 +113,7 @@ interface DrawnLink {
             <button
               class="handle"
               type="button"
+              tabindex="-1"
               title="Drag to another table to link them"
               [attr.aria-label]="'Link ' + card.table.label + ' to another table'"
               (click)="linkAsked.emit({ from: card.table.id, to: null })"
@@ -120,6 +128,10 @@ interface DrawnLink {
           </svg>
         }
       </div>
+      <p class="keys" id="map-keys">
+        Arrows go from card to card, <kbd>Page Down</kbd> to its links. <kbd>L</kbd> links it,
+        <kbd>Alt</kbd> and an arrow move it.
+      </p>
       <div class="tools">
         <input
           class="input find"
@@ -172,6 +184,14 @@ export class MapComponent implements AfterViewInit {
   /** Somebody wants to link two tables; `to` is null until it is chosen. */
   readonly linkAsked = output<{ readonly from: string; readonly to: string | null }>();
   readonly moved = output<readonly Place[]>();
+
+  /** The card that holds the one Tab stop of the map, once one was reached. */
+  readonly at = signal<string | null>(null);
+  readonly stop = computed(() => {
+    const cards = this.cards();
+    const wanted = [this.at(), this.picked()].find((id) => cards.some(({ table }) => table.id === id));
+    return wanted ?? cards[0]?.table.id ?? null;
+  });
 
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('map');
   private readonly view = signal<ZoomTransform>(zoomIdentity);
@@ -266,12 +286,67 @@ export class MapComponent implements AfterViewInit {
     return `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}`;
   }
 
+  cardKey(event: KeyboardEvent, card: Card): void {
+    if (event.altKey) return this.nudge(event, card);
+    if (event.ctrlKey || event.metaKey) return;
+    const { key } = event;
+    const next = nextCard(this.cards(), card, key);
+    if (next) this.goToCard(next);
+    else if (key === 'PageDown' || key === 'PageUp') this.goToLink(card.table.id, null, key === 'PageDown');
+    else if (key.toLowerCase() === 'l') this.linkAsked.emit({ from: card.table.id, to: null });
+    else if (!key.startsWith('Arrow')) return;
+    event.preventDefault();
+  }
+
+  linkKey(event: KeyboardEvent, link: Link): void {
+    const { key } = event;
+    const card = this.stop();
+    if (key === 'Enter' || key === ' ') this.linkPicked.emit(link);
+    else if (card && (key === 'PageDown' || key === 'PageUp' || key.startsWith('Arrow')))
+      this.goToLink(card, link.id, key === 'PageDown' || key === 'ArrowDown' || key === 'ArrowRight');
+    else if (card && key === 'Escape') this.goToCard(this.cards().find(({ table }) => table.id === card)!);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  /** Goes to a link of a card: to the one behind (or before) another, round and round. */
+  private goToLink(table: string, from: string | null, onwards: boolean): void {
+    const own = this.links().filter(({ link }) => link.parent.id === table || link.child.id === table);
+    if (own.length === 0) return;
+    const here = own.findIndex(({ link }) => link.id === from);
+    const next = onwards ? here + 1 : here <= 0 ? own.length - 1 : here - 1;
+    const { id } = own[next % own.length]!.link;
+    this.element(`[data-link="${CSS.escape(id)}"]`)?.focus({ preventScroll: true });
+  }
+
+  private goToCard(card: Card): void {
+    this.show(card);
+    this.element(`[data-table="${CSS.escape(card.table.id)}"] .face`)?.focus({ preventScroll: true });
+  }
+
+  private element(selector: string): HTMLElement | null {
+    return this.host().nativeElement.querySelector<HTMLElement>(selector);
+  }
+
+  /** Moves the map just so far that a card can be seen. */
+  private show(card: Card): void {
+    const { x, y, k } = this.view();
+    const { clientWidth, clientHeight } = this.host().nativeElement;
+    const by = (from: number, to: number, room: number): number =>
+      from < 24 ? 24 - from : to > room - 24 ? room - 24 - to : 0;
+    const dx = by(card.x * k + x, (card.x + card.width) * k + x, clientWidth);
+    const dy = by(card.y * k + y - 44, (card.y + card.height) * k + y, clientHeight);
+    if (dx !== 0 || dy !== 0)
+      select(this.host().nativeElement).call(this.zooming.translateBy, dx / k, dy / k);
+  }
+
   /** Alt and an arrow key move a card, for those who do not drag. */
-  nudge(event: KeyboardEvent, card: Card): void {
+  private nudge(event: KeyboardEvent, card: Card): void {
     const step = { ArrowLeft: [-20, 0], ArrowRight: [20, 0], ArrowUp: [0, -20], ArrowDown: [0, 20] }[
       event.key
     ];
-    if (!event.altKey || !step) return;
+    if (!step) return;
     event.preventDefault();
     const place = { table: card.table.id, x: card.x + step[0]!, y: card.y + step[1]! };
     this.place(place.table, place.x, place.y);
@@ -288,11 +363,11 @@ export class MapComponent implements AfterViewInit {
     if (cards.length === 0) return;
     const { clientWidth, clientHeight } = this.host().nativeElement;
     const { left, top, right, bottom } = extent(cards);
-    const k = Math.min(1, (clientWidth - 48) / (right - left), (clientHeight - 130) / (bottom - top));
+    const k = Math.min(1, (clientWidth - BESIDE) / (right - left), (clientHeight - ABOVE) / (bottom - top));
     const transform = zoomIdentity
       .translate(
         (clientWidth - (right - left) * k) / 2 - left * k,
-        66 - top * k + Math.max(0, (clientHeight - 130 - (bottom - top) * k) / 2),
+        66 - top * k + Math.max(0, (clientHeight - ABOVE - (bottom - top) * k) / 2),
       )
       .scale(k);
     select(this.host().nativeElement).call(this.zooming.transform, transform);
@@ -322,7 +397,8 @@ export class MapComponent implements AfterViewInit {
     const request = {
       cards: this.faces().map(({ table, width, height }) => ({ id: table.id, width, height })),
       links: this.allLinks().map(({ link }) => ({ from: link.parent.id, to: link.child.id })),
-      aspect: clientWidth / Math.max(clientHeight, 1),
+      height: Math.max(clientHeight - ABOVE, 1),
+      aspect: (clientWidth - BESIDE) / Math.max(clientHeight - ABOVE, 1),
     };
     this.layout.layOut(request).subscribe({
       next: (places) => {
