@@ -123,10 +123,13 @@ export const FileInfo = v.strictObject({
   counts: Counts,
   places: v.array(Place),
   draft: v.nullable(Draft),
+  /** How often your draft was kept: which one it is. */
+  draftVersion: v.number(),
   /** `YYYY-MM-DD`, where the office is. */
   today: v.string(),
 });
 export const ChangedDesign = v.strictObject({ design: Definitions, counts: Counts });
+export const AppliedDraft = v.strictObject({ ...ChangedDesign.entries, draftVersion: v.number() });
 export const SavedDocument = v.strictObject({ design: Definitions, versions: Versions });
 
 const FoundRow = v.strictObject({ key: Key, value: Stored });
@@ -278,5 +281,6 @@ export const Attachment = v.strictObject({
   preview: v.boolean(),
 });
 
-export const KeptDraft = v.strictObject({ kept: v.number() });
+export const KeptDraft = v.strictObject({ kept: v.number(), version: v.number() });
+export const DraftNow = v.strictObject({ draft: v.nullable(Draft), version: v.number() });
 export const SavedPlaces = v.strictObject({ saved: v.number() });

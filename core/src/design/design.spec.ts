@@ -3,7 +3,7 @@ import { bind } from '../expression';
 import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
 import { dependantsOf } from '../documents';
 import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
-import { Definition, Table, type Design } from './schema';
+import { Definition, Label, Table, type Design } from './schema';
 import { field, lookup, number, OFFICE, table } from './testing/office';
 import { validateTables } from './validate';
 
@@ -27,6 +27,18 @@ describe('names', () => {
   it('are made unique without regard to case', () => {
     expect(uniqueName('Name', ['name', 'name_2'])).toBe('Name_3');
     expect(uniqueName('name', [])).toBe('name');
+  });
+
+  it('count the characters that people see', () => {
+    const is = (label: string): boolean => v.safeParse(Label, label).success;
+    expect(is('x'.repeat(60))).toBeTrue();
+    expect(is('x'.repeat(61))).toBeFalse();
+    expect(is('👨‍👩‍👧‍👦'.repeat(50))).toBeTrue();
+    expect(is('e\u0301'.repeat(60))).toBeTrue();
+    expect(is('e\u0301'.repeat(61))).toBeFalse();
+    // A single character may not be made of any number of marks.
+    expect(is(`e${'\u0301'.repeat(600)}`)).toBeFalse();
+    expect(nameFromLabel('\u{1d4d0}'.repeat(60), 'x')).toBe('\u{1d4d0}'.repeat(50));
   });
 
   it('have plurals by the rules of English spelling', () => {

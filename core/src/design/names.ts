@@ -5,13 +5,14 @@ import pluralize from 'pluralize';
  * (`Due back` → `due_back`). A label without any letter or digit gives `fallback`.
  */
 export function nameFromLabel(label: string, fallback: string): string {
-  const name = label
+  const all = label
     .normalize('NFC')
     .toLowerCase()
     .replace(/[’']/g, '')
     .replace(/[^\p{L}\p{N}]+/gu, '_')
-    .replace(/^_+|_+$/g, '')
-    .slice(0, 50);
+    .replace(/^_+|_+$/g, '');
+  // By whole characters: half of one is none.
+  const name = Array.from(all).slice(0, 50).join('');
   if (name === '') return fallback;
   return /^\p{N}/u.test(name) || /^(hr|sqlite)(_|$)/.test(name) ? `n_${name}` : name;
 }

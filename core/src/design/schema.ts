@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { isEnclosed, making } from '../expression';
-import { isTimeZone, parsePattern } from '../values';
+import { characters, isTimeZone, parsePattern } from '../values';
 import { issueWords } from './issue-words';
 
 // Where a schema has no words of its own.
@@ -21,11 +21,16 @@ const clean = v.check<string, string>(
 );
 
 export const Id = v.pipe(v.string(), v.regex(/^[a-z]{1,3}_[A-Za-z0-9]{1,24}$/, 'This is not an id.'));
+/** Characters as people count them that a name may have, and units of UTF-16 that those may take. */
+export const MOST_OF_NAME = 60;
+export const MOST_UNITS_OF_NAME = 600;
+
 export const Label = v.pipe(
   v.string(),
   v.trim(),
   v.minLength(1, 'A name is needed.'),
-  v.maxLength(60, 'A name has at most 60 characters.'),
+  v.maxLength(MOST_UNITS_OF_NAME, 'A name has at most 60 characters.'),
+  v.check((name) => characters(name) <= MOST_OF_NAME, 'A name has at most 60 characters.'),
   clean,
 );
 export const SqlName = v.pipe(

@@ -4,6 +4,7 @@ export * from './locale';
 export * from './read-date';
 export * from './kinds';
 export * from './pattern';
+export * from './characters';
 export * from './currency';
 export * from './zone';
 export * from './read-time';

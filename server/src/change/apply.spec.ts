@@ -121,6 +121,35 @@ describe('applying drafts', () => {
     }
   });
 
+  it('are kept with a version: a window that has another before it writes over none', async () => {
+    const keep = (changes: Change[], version?: number) =>
+      office.call('PUT', 'draft', {
+        base: office.design.version,
+        changes,
+        ...(version === undefined ? {} : { version }),
+      });
+    const now = async () => (await office.call('GET', 'draft')).body;
+    const before = (await now()).version as number;
+    const [one, two] = ['One', 'Two'].map((label) => patch('t_loan', 'f_lFee', { label }));
+    expect((await keep([one!], before)).body).toEqual({ kept: 1, version: before + 1 });
+    const late = await keep([two!], before);
+    expect([late.status, late.body.type]).toEqual([409, '/problems/document-moved']);
+    expect(await now()).toEqual({
+      draft: { base: office.design.version, changes: [one] },
+      version: before + 1,
+    });
+    expect((await office.call('GET', 'design')).body.draftVersion).toBe(before + 1);
+    // Set aside it is no draft, but its version goes on: a window that holds it must hear of that.
+    expect((await keep([], before + 1)).status).toBe(200);
+    expect(await now()).toEqual({ draft: null, version: before + 2 });
+    expect((await keep([two!], before + 1)).status).toBe(409);
+    // A program that names no version keeps what it has.
+    expect((await keep([two!])).body.version).toBe(before + 3);
+    const applied = await office.apply(two!);
+    expect(applied.body.draftVersion).toBe(before + 4);
+    expect(await now()).toEqual({ draft: null, version: before + 4 });
+  });
+
   it('is told by Check how many numbers are rounded', async () => {
     const whole = patch('t_loan', 'f_lFee', { type: { kind: 'wholeNumber' } });
     const { body } = await office.check(whole);

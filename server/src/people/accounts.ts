@@ -188,27 +188,33 @@ export class Accounts {
       .run();
   }
 
-  draft(file: string, person: string): string | null {
+  /** The draft somebody has in a file, null when it is none, and how often it was kept. */
+  draft(file: string, person: string): { readonly document: string | null; readonly version: number } {
     const where = and(eq(draft.file, file), eq(draft.account, person));
-    return (
-      this.registry.select({ document: draft.document }).from(draft).where(where).get()?.document ?? null
-    );
+    const found = this.registry
+      .select({ document: draft.document, version: draft.version })
+      .from(draft)
+      .where(where)
+      .get();
+    return { document: found?.document || null, version: found?.version ?? 0 };
   }
 
-  keepDraft(file: string, person: string, document: string | null): void {
-    if (document === null) {
-      this.registry
-        .delete(draft)
-        .where(and(eq(draft.file, file), eq(draft.account, person)))
+  /**
+   * Keeps a draft, or that there is none any more, and gives its version. With the version it is `based` on it
+   * is only kept where that is still the last; else the answer is null.
+   */
+  keepDraft(file: string, person: string, document: string | null, based?: number): number | null {
+    return this.registry.transaction((tx) => {
+      const where = and(eq(draft.file, file), eq(draft.account, person));
+      const last = tx.select({ version: draft.version }).from(draft).where(where).get()?.version ?? 0;
+      if (based !== undefined && based !== last) return null;
+      const kept = { document: document ?? '', changedAt: this.clock.now(), version: last + 1 };
+      tx.insert(draft)
+        .values({ file, account: person, ...kept })
+        .onConflictDoUpdate({ target: [draft.file, draft.account], set: kept })
         .run();
-      return;
-    }
-    const values = { file, account: person, document, changedAt: this.clock.now() };
-    this.registry
-      .insert(draft)
-      .values(values)
-      .onConflictDoUpdate({ target: [draft.file, draft.account], set: values })
-      .run();
+      return kept.version;
+    });
   }
 }
 

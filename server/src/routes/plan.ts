@@ -70,7 +70,8 @@ export function planRoutes(router: Router): void {
         versions: definitionVersions(file.orm),
         counts: counts(file),
         places: file.orm.select().from(place).all(),
-        draft: kept === null ? null : readDraft(kept),
+        draft: kept.document === null ? null : readDraft(kept.document),
+        draftVersion: kept.version,
         today: todayIn(context, file),
       };
     },
@@ -100,11 +101,24 @@ export function planRoutes(router: Router): void {
     url: '/api/files/:file/draft',
     answer: answers.KeptDraft,
     needs: 'builder',
-    summary: 'Keep your draft',
-    body: Draft,
-    handler: ({ context, file, person, body }) => {
-      context.accounts.keepDraft(file.id, person.id, body.changes.length > 0 ? JSON.stringify(body) : null);
-      return { kept: body.changes.length };
+    summary: 'Keep your draft; with the version it is based on only where no other window has kept one since',
+    body: v.object({ ...Draft.entries, version: v.optional(Draft.entries.base) }),
+    handler: ({ context: { accounts }, file, person, body: { version: based, ...body } }) => {
+      const document = body.changes.length > 0 ? JSON.stringify(body) : null;
+      const version = accounts.keepDraft(file.id, person.id, document, based);
+      if (version !== null) return { kept: body.changes.length, version };
+      throw new Problem('document-moved', 'This draft was changed in another window meanwhile.');
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/draft',
+    answer: answers.DraftNow,
+    needs: 'builder',
+    summary: 'Your draft as it was kept last, by whichever window',
+    handler: ({ context, file, person }) => {
+      const { document, version } = context.accounts.draft(file.id, person.id);
+      return { draft: document === null ? null : readDraft(document), version };
     },
   });
   router.add({
@@ -178,7 +192,7 @@ export function planRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/draft/apply',
-    answer: answers.ChangedDesign,
+    answer: answers.AppliedDraft,
     needs: 'builder',
     summary: 'Apply a draft: a safe copy, then all of it in one transaction',
     body: WatchedDraft,
@@ -196,8 +210,8 @@ export function planRoutes(router: Router): void {
           options,
         ),
       );
-      context.accounts.keepDraft(file.id, person.id, null);
-      return { design, counts: counts(context.files.get(file.id)) };
+      const draftVersion = context.accounts.keepDraft(file.id, person.id, null)!;
+      return { design, counts: counts(context.files.get(file.id)), draftVersion };
     },
   });
   router.add({

@@ -1,8 +1,9 @@
 import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { and, asc, eq } from 'drizzle-orm';
-import { emptyDesign, type Design } from '@heathridge/core/design';
+import { emptyDesign, MOST_OF_NAME, MOST_UNITS_OF_NAME, type Design } from '@heathridge/core/design';
 import type { Role } from '@heathridge/core/people';
+import { characters } from '@heathridge/core/values';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
@@ -122,7 +123,8 @@ export class Files {
   freeName(name: string): string {
     const label = name.trim();
     if (label === '') throw new Problem('bad-request', 'A file needs a name.');
-    if ([...label].length > 60) throw new Problem('bad-request', 'A file’s name has at most 60 characters.');
+    if (characters(label) > MOST_OF_NAME || label.length > MOST_UNITS_OF_NAME)
+      throw new Problem('bad-request', 'A file’s name has at most 60 characters.');
     // eslint-disable-next-line no-control-regex
     if (/[/\\\u0000-\u001f]|^\.+$/.test(label))
       throw new Problem('bad-request', 'A file’s name cannot hold / or \\ or be only dots.');

@@ -51,8 +51,11 @@ export const draft = sqliteTable(
     account: text('account')
       .notNull()
       .references(() => account.id, { onDelete: 'cascade' }),
+    /** Empty once it was applied or set aside: its version goes on. */
     document: text('document').notNull(),
     changedAt: text('changed_at').notNull(),
+    /** Counts how often it was kept. */
+    version: integer('version').notNull().default(0),
   },
   (table) => [primaryKey({ columns: [table.file, table.account] })],
 );

@@ -56,6 +56,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
   'GET /api/files/:file/design': { for: 'builder' },
   'PUT /api/files/:file/places': { for: 'builder', body: { places: [] } },
+  'GET /api/files/:file/draft': { for: 'builder' },
   'PUT /api/files/:file/draft': { for: 'builder', body: DRAFT },
   'POST /api/files/:file/draft/check': { for: 'builder', body: DRAFT },
   'POST /api/files/:file/draft/found': { for: 'builder', body: { ...DRAFT, number: 0, offset: 0 } },

@@ -36,7 +36,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
     <header>
       <a class="file" routerLink="/files" [attr.aria-label]="store.name() + ': all files'">
         <img src="mark.svg" alt="" width="32" height="32" />
-        <strong class="cut">{{ store.name() }}</strong>
+        <strong class="cut" dir="auto">{{ store.name() }}</strong>
         <mat-icon svgIcon="keyboard_arrow_down" />
       </a>
       <nav aria-label="Stages">

@@ -47,7 +47,9 @@ export interface GoTo {
             (click)="ref.close(item)"
             (keydown.enter)="ref.close(item)"
           >
-            <span class="grow cut">{{ item.label }}</span><span class="soft small">{{ item.what }}</span>
+            <span class="grow cut" dir="auto">{{ item.label }}</span><span class="soft small">{{
+              item.what
+            }}</span>
           </li>
         } @empty {
           <li class="soft">Nothing here is called that.</li>

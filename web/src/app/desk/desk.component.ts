@@ -18,7 +18,7 @@ import { DeskStore } from './desk.store';
         ><svg viewBox="0 0 32 32" width="32" height="32" aria-hidden="true">
           <path fill="#c9a8d6" d="M1 26 12 9l6 9-5 8z" />
           <path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
-        ><strong class="cut">{{ desk.info()?.name }}</strong></a
+        ><strong class="cut" dir="auto">{{ desk.info()?.name }}</strong></a
       >
       <nav aria-label="Screens">
         <a [routerLink]="['/desk', file(), 'today']" routerLinkActive="here" ariaCurrentWhenActive="page"

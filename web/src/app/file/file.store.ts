@@ -40,6 +40,7 @@ export class FileStore {
   readonly counts = computed(() => this.info()?.counts ?? {});
   readonly places = computed(() => this.info()?.places ?? []);
   readonly draft = computed(() => this.info()?.draft ?? null);
+  readonly draftVersion = computed(() => this.info()?.draftVersion ?? 0);
   /** Counts how often the file was read from the server: what was kept there is taken anew then. */
   readonly loads = signal(0);
   /** What the file said when it was asked whether it is sound; null until it has. */

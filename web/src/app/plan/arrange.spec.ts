@@ -1,5 +1,5 @@
 import ELK from 'elkjs/lib/elk.bundled.js';
-import { arrange, size } from './arrange';
+import { arrange, scale } from './arrange';
 import type { LayoutRequest } from './layout.service';
 import { nextCard } from './map-keys';
 
@@ -45,19 +45,19 @@ describe('a map of tables', () => {
               .withContext(`${a.id} and ${b.id}`)
               .toBeFalse();
         if (n < 24) return;
-        const k = size(places, asked);
+        const k = scale(places, asked);
         const width =
           Math.max(...boxes.map(({ x, width: w }) => x + w)) - Math.min(...boxes.map(({ x }) => x));
         const height =
           Math.max(...boxes.map(({ y, height: h }) => y + h)) - Math.min(...boxes.map(({ y }) => y));
-        expect((width * k) / asked.aspect)
+        expect((width * k) / (asked.aspect * asked.height))
           .withContext('share of the width')
           .toBeGreaterThan(0.5);
-        expect(height * k)
+        expect((height * k) / asked.height)
           .withContext('share of the height')
           .toBeGreaterThan(0.5);
         // A card of 60 pixels is still wide enough for its name.
-        expect(186 * k * asked.height)
+        expect(186 * k)
           .withContext('pixels of a card')
           .toBeGreaterThan(60);
       });

@@ -37,14 +37,14 @@ export async function arrange(elk: ELK, request: LayoutRequest): Promise<readonl
     placed.push(
       await layOut(elk, request, { ...LAYERED, ...way, 'elk.aspectRatio': String(request.aspect) }),
     );
-  const along = placed.reduce((best, other) => (size(other, request) > size(best, request) ? other : best));
+  const along = placed.reduce((best, other) => (scale(other, request) > scale(best, request) ? other : best));
   const near = await layOut(elk, request, {
     'elk.algorithm': 'stress',
     'elk.stress.desiredEdgeLength': '240',
   });
   const grid = onGrid(near, request);
-  const shown = size(along, request);
-  return shown * request.height >= LEGIBLE || shown >= size(grid, request) ? along : grid;
+  const shown = scale(along, request);
+  return shown >= LEGIBLE || shown >= scale(grid, request) ? along : grid;
 }
 
 async function layOut(elk: ELK, { cards, links }: LayoutRequest, options: LayoutOptions): Promise<Place[]> {
@@ -60,14 +60,14 @@ async function layOut(elk: ELK, { cards, links }: LayoutRequest, options: Layout
   return children.map(({ id, x = 0, y = 0 }) => ({ table: id, x, y }));
 }
 
-/** How large a map of these places is shown in a window of a height of 1. */
-export function size(places: readonly Place[], { cards, aspect }: LayoutRequest): number {
+/** The scale at which all of these places can be seen: never larger than life. */
+export function scale(places: readonly Place[], { cards, aspect, height }: LayoutRequest): number {
   const boxes = new Map(cards.map((card) => [card.id, card]));
   const right = Math.max(...places.map(({ table, x }) => x + boxes.get(table)!.width));
   const bottom = Math.max(...places.map(({ table, y }) => y + boxes.get(table)!.height));
   const left = Math.min(...places.map(({ x }) => x));
   const top = Math.min(...places.map(({ y }) => y));
-  return Math.min(aspect / (right - left), 1 / (bottom - top));
+  return Math.min(1, (height * aspect) / (right - left), height / (bottom - top));
 }
 
 /** As many columns as show the cards largest; in them, rows by height and in each row by width. */
@@ -86,5 +86,5 @@ function onGrid(near: readonly Place[], request: LayoutRequest): readonly Place[
   };
   return near
     .map((_, i) => inColumns(i + 1))
-    .reduce((best, other) => (size(other, request) > size(best, request) ? other : best));
+    .reduce((best, other) => (scale(other, request) > scale(best, request) ? other : best));
 }

@@ -75,7 +75,7 @@ const SHOWN = 8;
               <tbody>
                 @for (item of shown(); track item.old) {
                   <tr>
-                    <td class="cut">{{ item.was }}</td>
+                    <td class="cut" dir="auto">{{ item.was }}</td>
                     @if (item.message !== null) {
                       <td>
                         <input
@@ -89,7 +89,7 @@ const SHOWN = 8;
                         <span class="message small">{{ item.message }}</span>
                       </td>
                     } @else {
-                      <td class="cut">{{ item.becomes }}</td>
+                      <td class="cut" dir="auto">{{ item.becomes }}</td>
                     }
                     <td class="number">{{ number(item.rows) }}</td>
                   </tr>

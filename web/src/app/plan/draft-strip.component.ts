@@ -16,7 +16,7 @@ import { FoundDialog, type FoundData } from './found.dialog';
   selector: 'hr-draft-strip',
   imports: [FormsModule, MatIconModule],
   template: `
-    @if (draft.busy() === 'undoing' || draft.changes().length > 0) {
+    @if (draft.busy() === 'undoing' || draft.changes().length > 0 || draft.theirs()) {
       <div class="strip" role="region" aria-label="Draft">
         <p>
           @if (draft.busy() !== 'undoing') {
@@ -57,6 +57,26 @@ import { FoundDialog, type FoundData } from './found.dialog';
               [attr.aria-label]="progress.what"
             ></progress>
             <span class="small soft">step {{ progress.step + 1 }} of {{ progress.of }}</span>
+          </div>
+        }
+        @if (draft.theirs(); as theirs) {
+          <p class="message" role="alert">
+            Another window has changed this draft meanwhile: it holds {{ counted(theirs.changes) }} there, and
+            {{ counted(draft.changes()) }} here. Nothing is kept until you say which counts.
+          </p>
+          <details>
+            <summary class="small">What the other window holds</summary>
+            <ol class="plain-list details">
+              @for (change of theirs.changes; track $index) {
+                <li>{{ words(change) }}</li>
+              } @empty {
+                <li>Nothing: it was applied or set aside.</li>
+              }
+            </ol>
+          </details>
+          <div class="row">
+            <button class="btn small" type="button" (click)="draft.takeTheirs()">Take the other one</button>
+            <button class="btn small" type="button" (click)="draft.keepMine()">Keep this one</button>
           </div>
         }
         @if (draft.problem()) {
@@ -275,6 +295,10 @@ export class DraftStripComponent {
   }
 
   private readonly names = computed(() => namesOf(this.store.design()));
+
+  counted(changes: readonly unknown[]): string {
+    return `${changes.length} ${changes.length === 1 ? 'change' : 'changes'}`;
+  }
 
   words(change: Parameters<typeof changeWords>[1]): string {
     return changeWords(this.draft.design(), change, this.names());

@@ -94,7 +94,7 @@ describe('DraftStore', () => {
       );
     expect(draft.problem()).toBe('Somebody else was first.');
     expect(draft.changes().length).toBe(1);
-    http.expectOne('/api/files/f_x/draft').flush({ kept: 1 });
+    http.expectOne('/api/files/f_x/draft').flush({ kept: 1, version: 1 });
     http.expectOne('/api/files/f_x/design').flush({
       name: 'X',
       design: { ...OFFICE, version: 2, tables: [OFFICE.tables[0]] },
@@ -112,13 +112,68 @@ describe('DraftStore', () => {
     draft.setAside();
     await new Promise((resolve) => setTimeout(resolve, 50));
     const aside = http.expectOne('/api/files/f_x/draft');
-    expect(aside.request.body).toEqual({ base: 1, changes: [] });
-    aside.flush({ kept: 0 });
+    expect(aside.request.body).toEqual({ base: 1, changes: [], version: 0 });
+    aside.flush({ kept: 0, version: 1 });
     draft.changeField('t_loan', 'f_lFee', { label: 'Cost' });
     http.expectNone('/api/files/f_x/draft');
     draft.leave();
     const left = http.expectOne('/api/files/f_x/draft');
     expect((left.request.body as { changes: unknown[] }).changes.length).toBe(1);
+    expect((left.request.body as { version: number }).version).toBe(1);
+  });
+
+  describe('that another window has changed', () => {
+    const other = { change: 'changeTable', table: 't_loan', set: { label: 'Theirs' } } as const;
+    const comesBack = (version: number, changes: readonly object[]): void => {
+      window.dispatchEvent(new Event('focus'));
+      http
+        .expectOne('/api/files/f_x/draft')
+        .flush({ draft: changes.length > 0 ? { base: 1, changes } : null, version });
+    };
+
+    it('is taken where nothing here would be lost', () => {
+      comesBack(0, []);
+      expect(draft.changes()).toEqual([]);
+      comesBack(3, [other]);
+      expect(draft.changes()).toEqual([other]);
+      expect(draft.theirs()).toBeNull();
+      // What it held before can still be had.
+      draft.undo();
+      expect(draft.changes()).toEqual([]);
+    });
+
+    it('is shown beside what is here, and one of the two is chosen', () => {
+      for (const mine of [false, true]) {
+        draft.changeField('t_loan', 'f_lFee', { label: mine ? 'Mine' : 'Other' });
+        const here = draft.changes();
+        draft.leave();
+        http.expectOne('/api/files/f_x/draft').flush(
+          {
+            type: '/problems/document-moved',
+            status: 409,
+            title: '',
+            detail: 'Changed in another window.',
+          },
+          { status: 409, statusText: 'Conflict' },
+        );
+        const version = mine ? 9 : 5;
+        http.expectOne('/api/files/f_x/draft').flush({ draft: { base: 1, changes: [other] }, version });
+        expect(draft.changes()).toEqual(here);
+        expect(draft.theirs()).toEqual({ changes: [other], version });
+        // Nothing is kept over the other until that is settled.
+        draft.leave();
+        http.expectNone('/api/files/f_x/draft');
+        if (mine) draft.keepMine();
+        else draft.takeTheirs();
+        expect(draft.changes()).toEqual(mine ? here : [other]);
+        expect(draft.theirs()).toBeNull();
+        draft.changeTable('t_loan', { plural: mine ? 'A' : 'B' });
+        draft.leave();
+        const kept = http.expectOne('/api/files/f_x/draft');
+        expect((kept.request.body as { version: number }).version).toBe(version);
+        kept.flush({ kept: 2, version: version + 1 });
+      }
+    });
   });
 
   it('takes the new design when it is applied', () => {
@@ -126,7 +181,7 @@ describe('DraftStore', () => {
     draft.apply();
     const request = http.expectOne('/api/files/f_x/draft/apply');
     expect(request.request.body.base).toBe(1);
-    request.flush({ design: { ...OFFICE, version: 2 }, counts: { t_loan: 8 } });
+    request.flush({ design: { ...OFFICE, version: 2 }, counts: { t_loan: 8 }, draftVersion: 4 });
     expect(draft.changes()).toEqual([]);
     expect(store.design().version).toBe(2);
     expect(store.counts()['t_loan']).toBe(8);

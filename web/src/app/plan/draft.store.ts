@@ -3,8 +3,10 @@ import {
   catchError,
   debounce,
   EMPTY,
+  fromEvent,
   Subject,
   switchMap,
+  tap,
   timer,
   type Observable,
   type Subscription,
@@ -49,8 +51,9 @@ export class DraftStore {
   /** What is to be kept on the server, when the next pause comes or `now`. */
   private readonly keeping = new Subject<'pause' | 'now'>();
   private unkept = false;
-  /** The file whose draft this is. */
+  /** The file whose draft this is, and which one it is based on. */
   private of = '';
+  private version = 0;
   private received = 0;
 
   readonly changes = signal<readonly Change[]>([]);
@@ -59,6 +62,8 @@ export class DraftStore {
   /** How far the check or the apply is. */
   readonly progress = signal<Progress | null>(null);
   readonly problem = signal('');
+  /** The draft as another window has kept it, while this one holds another. */
+  readonly theirs = signal<{ readonly changes: readonly Change[]; readonly version: number } | null>(null);
   /** What the draft held before each edit, newest last: for taking edits back one by one. */
   private readonly past: (readonly Change[])[] = [];
   private running: Subscription | null = null;
@@ -93,6 +98,13 @@ export class DraftStore {
         takeUntilDestroyed(),
       )
       .subscribe();
+    // Whoever comes back to this window may have drafted in another meanwhile.
+    fromEvent(window, 'focus')
+      .pipe(
+        switchMap(() => (this.of === '' ? EMPTY : this.look())),
+        takeUntilDestroyed(),
+      )
+      .subscribe();
     // What is kept on the server counts when the file is read, and never over what is not kept yet.
     this.receive();
     effect(() => {
@@ -110,6 +122,8 @@ export class DraftStore {
     this.of = this.store.file;
     this.past.length = 0;
     this.changes.set(this.store.draft()?.changes ?? []);
+    this.version = this.store.draftVersion();
+    this.theirs.set(null);
     if (!another) return;
     this.result.set(null);
     this.problem.set('');
@@ -248,7 +262,8 @@ export class DraftStore {
     this.run(
       'applying',
       (watch) => this.api.applyDraft(this.store.file, this.draft(), watch),
-      ({ design, counts }) => {
+      ({ design, counts, draftVersion }) => {
+        this.version = draftVersion;
         this.past.length = 0;
         this.changes.set([]);
         this.result.set(null);
@@ -317,7 +332,7 @@ export class DraftStore {
     if (problem.findings) this.result.set(problem.findings as CheckResult);
     // Somebody else was first: their design comes in, the draft stays and is laid upon it.
     if (problem.type.endsWith('design-moved'))
-      this.api.keepDraft(this.store.file, this.draft()).subscribe({
+      this.api.keepDraft(this.store.file, this.draft(), this.version).subscribe({
         next: () => this.store.reload(),
         error: (second: unknown) => this.toast.problem(second),
       });
@@ -328,13 +343,63 @@ export class DraftStore {
   }
 
   private keep(): Observable<unknown> {
+    // Until it is settled which of two drafts counts, neither is kept over the other.
+    if (this.theirs()) return EMPTY;
     this.unkept = false;
-    return this.api.keepDraft(this.store.file, this.draft()).pipe(
+    return this.api.keepDraft(this.store.file, this.draft(), this.version).pipe(
+      tap(({ version }) => (this.version = version)),
       catchError((error: unknown) => {
+        this.unkept = true;
+        if (problemOf(error).type.endsWith('document-moved')) return this.look();
         this.toast.problem(error);
         return EMPTY;
       }),
     );
+  }
+
+  /** Asks whether another window has kept a draft since. */
+  private look(): Observable<unknown> {
+    return this.api.draft(this.of).pipe(
+      tap(({ draft, version }) => {
+        if (version > this.version && !this.theirs()) this.meet(draft?.changes ?? [], version);
+      }),
+      // Nobody asked for it: what cannot be told now is told when the draft is kept.
+      catchError(() => EMPTY),
+    );
+  }
+
+  /** Another window's draft: it is taken where nothing here would be lost, else both are shown. */
+  private meet(changes: readonly Change[], version: number): void {
+    const same = JSON.stringify(changes) === JSON.stringify(this.changes());
+    if (this.unkept && !same) return this.theirs.set({ changes, version });
+    this.version = version;
+    this.unkept = false;
+    if (same) return;
+    this.past.push(this.changes());
+    this.changes.set(changes);
+    this.result.set(null);
+    this.toast.say('The draft was changed in another window: this is how it is now.');
+  }
+
+  /** Goes on with the draft of the other window. */
+  takeTheirs(): void {
+    const theirs = this.theirs();
+    if (!theirs) return;
+    this.past.push(this.changes());
+    this.changes.set(theirs.changes);
+    this.version = theirs.version;
+    this.unkept = false;
+    this.theirs.set(null);
+    this.result.set(null);
+  }
+
+  /** Goes on with the draft of this window, over the other. */
+  keepMine(): void {
+    const theirs = this.theirs();
+    if (!theirs) return;
+    this.version = theirs.version;
+    this.theirs.set(null);
+    this.keeping.next('now');
   }
 
   private set(changes: readonly Change[]): void {

@@ -166,6 +166,40 @@ describe('the settings of a kind', () => {
     expect(textOf(fixture)).not.toContain('already');
   });
 
+  it('search many choices, show them a few at a time, and change the one that is meant', async () => {
+    const choices = Array.from({ length: 500 }, (_, i) => `Choice of ${i}`);
+    const { fixture, seen } = await settings({ kind: 'choice', choices });
+    const rows = (): number => (fixture.nativeElement as HTMLElement).querySelectorAll('.choice').length;
+    expect(rows()).toBe(30);
+    await click(fixture, 'Show 30 more');
+    expect(rows()).toBe(60);
+    await set(fixture, '[aria-label="Find a choice"]', 'OF 49');
+    // 49 and 490 to 499.
+    expect(rows()).toBe(11);
+    expect(textOf(fixture)).toContain('11 of 500');
+    await set(fixture, '[aria-label="Choice 492"]', 'Another');
+    const now = (seen.at(-1) as { choices: string[] }).choices;
+    expect([now[491], now.length]).toEqual(['Another', 500]);
+    expect(rows()).toBe(10);
+  });
+
+  it('take no text that is too long, and cut none', async () => {
+    const { fixture, seen } = await settings({ kind: 'choice', choices: ['New', 'Old'] });
+    const input = (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>(
+      '[aria-label="Choice 1"]',
+    )!;
+    // A family is one character of eleven units.
+    const family = '👨‍👩‍👧‍👦'.repeat(100);
+    await set(fixture, '[aria-label="Choice 1"]', `${family}x`);
+    expect(seen).toEqual([]);
+    expect(input.value).toBe(`${family}x`);
+    expect(textOf(fixture)).toContain('At most 100 characters fit here; this has 101, and is not taken yet.');
+    expect(input.getAttribute('aria-invalid')).toBe('true');
+    await set(fixture, '[aria-label="Choice 1"]', 'x'.repeat(100));
+    expect((seen.at(-1) as { choices: string[] }).choices[0]).toBe('x'.repeat(100));
+    expect(textOf(fixture)).not.toContain('At most');
+  });
+
   it('take bounds, a unit and places of a number', async () => {
     const { fixture, seen } = await settings({ kind: 'decimal', places: 2 });
     await set(fixture, '#f-least', '0,5');
@@ -823,10 +857,13 @@ describe('the map', () => {
     fixture.debugElement.children[0]!.children[0]!.componentInstance.arrange();
     for (let i = 0; i < 100 && host.moved.length === 0; i++)
       await new Promise((resolve) => setTimeout(resolve, 50));
-    const places = host.moved[0] as { table: string; x: number }[];
-    const x = (id: string): number => places.find(({ table: own }) => own === id)!.x;
-    expect(x('t_borrower')).toBeLessThan(x('t_loan'));
-    expect(x('t_loan')).toBeLessThan(x('t_fine'));
+    const places = host.moved[0] as { table: string; x: number; y: number }[];
+    const [first, second, third] = ['t_borrower', 't_loan', 't_fine'].map((id) =>
+      places.find(({ table: own }) => own === id)!,
+    );
+    // From left to right, or from top to bottom where the window is tall.
+    const along = (way: 'x' | 'y'): boolean => first![way] < second![way] && second![way] < third![way];
+    expect(along('x') || along('y')).toBeTrue();
   });
 
   it('stays fluid with 100 tables: a drag touches positions alone', async () => {

@@ -25,11 +25,13 @@ import { LookupSettingsComponent } from './lookup-settings.component';
 import { ReshapeDialog, type Reshaping } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
 import { TypeSettingsComponent } from './type-settings.component';
+import { MostDirective } from '../shared/most.directive';
 
 /** Everything about one field, as short phrases with choices. Each edit goes straight into the draft. */
 @Component({
   selector: 'hr-field-editor',
   imports: [
+    MostDirective,
     FormsModule,
     MatIconModule,
     ConversionComponent,
@@ -46,7 +48,7 @@ import { TypeSettingsComponent } from './type-settings.component';
         <input
           id="f-label"
           class="input"
-          maxlength="60"
+          hrMost="60"
           [ngModel]="field().label"
           (change)="rename($any($event.target).value)"
         />

@@ -53,7 +53,7 @@ const composed = (held: Held): Held =>
         <tbody>
           @for (line of lines(); track line.key.join('|'); let i = $index) {
             <tr>
-              <th scope="row" class="cut" [title]="line.title">
+              <th scope="row" class="cut" dir="auto" [title]="line.title">
                 {{ line.title }}
                 @if (keyText(line); as text) {
                   <span class="soft small">{{ text }}</span>

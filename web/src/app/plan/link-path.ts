@@ -71,7 +71,10 @@ function anchorsOf({ one, many }: LinkEnds): readonly [Anchor, Anchor] {
     const at = clamp(wish, start + CORNER, start + length - CORNER);
     return { box, side, wish: at, order, at, rank: 0 };
   };
-  if (right - left > OVER) {
+  const [top, bottom] = [Math.max(one.y, many.y), Math.min(one.y + one.height, many.y + many.height)];
+  // Beside one another they must leave room for both ends; else the line would run behind a card.
+  const cramped = left - right < 2 * STUB && top - bottom > left - right;
+  if (right - left > OVER || cramped) {
     const down = b.y > a.y;
     const x = (left + right) / 2;
     return [anchor(one, down ? 'bottom' : 'top', x, b.x), anchor(many, down ? 'top' : 'bottom', x, a.x)];

@@ -22,6 +22,7 @@ import {
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { newLink } from './link-changes';
+import { MostDirective } from '../shared/most.directive';
 
 export interface Linking {
   readonly design: Design;
@@ -43,7 +44,7 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
 /** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
 @Component({
   selector: 'hr-link-dialog',
-  imports: [FormsModule, MatDialogModule],
+  imports: [MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Link two tables</h2>
     <mat-dialog-content class="body">
@@ -110,7 +111,7 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
             <input
               id="lk-between"
               class="input"
-              maxlength="60"
+              hrMost="60"
               [ngModel]="between()"
               (ngModelChange)="betweenTyped.set($event)"
             />
@@ -131,7 +132,7 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
               <input
                 id="lk-label"
                 class="input"
-                maxlength="60"
+                hrMost="60"
                 [ngModel]="label()"
                 (ngModelChange)="labelTyped.set($event)"
               />

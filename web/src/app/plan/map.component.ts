@@ -104,9 +104,9 @@ interface DrawnLink {
               (focus)="at.set(card.table.id)"
               (keydown)="cardKey($event, card)"
             >
-              <strong class="cut">{{ card.table.label }}</strong>
+              <strong class="cut" dir="auto">{{ card.table.label }}</strong>
               @for (line of card.lines; track $index) {
-                <span class="cut" [class.link-line]="line.link">{{ line.text }}</span>
+                <span class="cut" dir="auto" [class.link-line]="line.link">{{ line.text }}</span>
               }
               <span class="foot">{{ foot(card.table) }}</span>
             </button>
@@ -393,12 +393,14 @@ export class MapComponent implements AfterViewInit {
   /** Lays all cards out anew along the links, and remembers where they lie. */
   arrange(): void {
     this.arranged = true;
-    const { clientWidth = 800, clientHeight = 600 } = this.host?.()?.nativeElement ?? {};
+    const { clientWidth = 0, clientHeight = 0 } = this.host?.()?.nativeElement ?? {};
+    // A map that is hidden has no size yet.
+    const [width, height] = [Math.max(clientWidth, 480) - BESIDE, Math.max(clientHeight, 400) - ABOVE];
     const request = {
-      cards: this.faces().map(({ table, width, height }) => ({ id: table.id, width, height })),
+      cards: this.faces().map((face) => ({ id: face.table.id, width: face.width, height: face.height })),
       links: this.allLinks().map(({ link }) => ({ from: link.parent.id, to: link.child.id })),
-      height: Math.max(clientHeight - ABOVE, 1),
-      aspect: (clientWidth - BESIDE) / Math.max(clientHeight - ABOVE, 1),
+      height,
+      aspect: width / height,
     };
     this.layout.layOut(request).subscribe({
       next: (places) => {

@@ -52,6 +52,30 @@ describe('linkPaths', () => {
     expect(Math.max(...places)).toBeLessThanOrEqual(82);
   });
 
+  it('runs behind neither of its cards, wherever they lie', () => {
+    const first = box(0, 0);
+    for (let x = -500; x <= 500; x += 37)
+      for (let y = -400; y <= 400; y += 41) {
+        const [apart, above] = [Math.abs(x) - 180, Math.abs(y) - 100];
+        if (Math.max(apart, above) < 44) continue;
+        const second = box(x, y);
+        const { path } = linkPath(first, second, ends);
+        let at: [number, number] = [0, 0];
+        for (const [, way, a, b] of path.matchAll(/([MHV])([-\d.]+)(?: ([-\d.]+))?/g)) {
+          const from = at;
+          at = way === 'M' ? [Number(a), Number(b)] : way === 'H' ? [Number(a), at[1]] : [at[0], Number(a)];
+          if (way === 'M') continue;
+          for (const card of [first, second]) {
+            const over = (i: 0 | 1, start: number, length: number): boolean =>
+              Math.min(from[i], at[i]) < start + length - 1 && Math.max(from[i], at[i]) > start + 1;
+            expect(over(0, card.x, card.width) && over(1, card.y, card.height))
+              .withContext(`${x}, ${y}: ${path}`)
+              .toBeFalse();
+          }
+        }
+      }
+  });
+
   it('draws a table that links to itself as a loop', () => {
     const own = box(0, 0);
     expect(linkPath(own, own, ends).path).toContain('v14');

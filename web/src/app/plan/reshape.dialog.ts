@@ -4,6 +4,7 @@ import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/materia
 import type { Change } from '@heathridge/core/change';
 import { nameFromLabel, plainField, uniqueName, type Field, type Table } from '@heathridge/core/design';
 import { newId } from '../shared/ids';
+import { MostDirective } from '../shared/most.directive';
 
 export interface Reshaping {
   readonly table: Table;
@@ -22,7 +23,7 @@ const SEPARATORS = [
 /** Splits one text field in two at a separator, or merges two into one. */
 @Component({
   selector: 'hr-reshape',
-  imports: [FormsModule, MatDialogModule],
+  imports: [MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.field.label }}: split or merge</h2>
     <mat-dialog-content class="body">
@@ -71,7 +72,7 @@ const SEPARATORS = [
           <input
             id="rs-sep"
             class="input code"
-            maxlength="10"
+            hrMost="10"
             [ngModel]="separator()"
             (ngModelChange)="separator.set($event)"
           />
@@ -79,18 +80,12 @@ const SEPARATORS = [
       </div>
       <div class="field">
         <label for="rs-one">{{ way() === 'split' ? 'What stands before it' : 'The new field' }}</label>
-        <input id="rs-one" class="input" maxlength="60" [ngModel]="one()" (ngModelChange)="one.set($event)" />
+        <input id="rs-one" class="input" hrMost="60" [ngModel]="one()" (ngModelChange)="one.set($event)" />
       </div>
       @if (way() === 'split') {
         <div class="field">
           <label for="rs-two">What stands behind it</label>
-          <input
-            id="rs-two"
-            class="input"
-            maxlength="60"
-            [ngModel]="two()"
-            (ngModelChange)="two.set($event)"
-          />
+          <input id="rs-two" class="input" hrMost="60" [ngModel]="two()" (ngModelChange)="two.set($event)" />
           <span class="soft small">A value without the separator goes into the first field whole.</span>
         </div>
       }

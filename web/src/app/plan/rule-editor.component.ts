@@ -16,13 +16,14 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
+import { MostDirective } from '../shared/most.directive';
 
 const TIMED = ['date', 'dateTime'];
 
 /** A rule: written, or put together from a ready shape, with its reading in plain words and its message. */
 @Component({
   selector: 'hr-rule-editor',
-  imports: [FormsModule, MatIconModule, ExpressionEditorComponent],
+  imports: [MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent],
   template: `
     <div class="field">
       <span class="row"
@@ -120,7 +121,7 @@ const TIMED = ['date', 'dateTime'];
         <textarea
           class="input"
           rows="2"
-          maxlength="300"
+          hrMost="300"
           [id]="prefix() + '-message'"
           [class.wrong]="messageProblem() !== ''"
           [ngModel]="message()"

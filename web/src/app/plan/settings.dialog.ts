@@ -3,11 +3,12 @@ import { FormsModule } from '@angular/forms';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { localeOf, type Settings } from '@heathridge/core/design';
 import { isTimeZone, minorUnits, showValue } from '@heathridge/core/values';
+import { MostDirective } from '../shared/most.directive';
 
 /** How the office writes numbers, money, dates and times. It holds everywhere in the file. */
 @Component({
   selector: 'hr-settings-dialog',
-  imports: [FormsModule, MatDialogModule],
+  imports: [MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>How this office writes</h2>
     <mat-dialog-content class="body">
@@ -16,7 +17,7 @@ import { isTimeZone, minorUnits, showValue } from '@heathridge/core/values';
         <input
           id="st-currency"
           class="input"
-          maxlength="5"
+          hrMost="5"
           [ngModel]="settings().currency"
           (ngModelChange)="set({ currency: $event.trim() })"
         />

@@ -16,11 +16,12 @@ import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
+import { MostDirective } from '../shared/most.directive';
 
 /** Everything about one table that is not about one of its fields. */
 @Component({
   selector: 'hr-table-editor',
-  imports: [FormsModule, MatIconModule, ExpressionEditorComponent, RuleEditorComponent],
+  imports: [MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent, RuleEditorComponent],
   template: `
     @let table = this.table();
     <div class="field">
@@ -28,7 +29,7 @@ import { RuleEditorComponent } from './rule-editor.component';
       <input
         id="t-label"
         class="input"
-        maxlength="60"
+        hrMost="60"
         [ngModel]="table.label"
         (change)="rename($any($event.target).value)"
       />
@@ -38,7 +39,7 @@ import { RuleEditorComponent } from './rule-editor.component';
       <input
         id="t-plural"
         class="input"
-        maxlength="60"
+        hrMost="60"
         [ngModel]="table.plural"
         (change)="setPlural($any($event.target).value)"
       />

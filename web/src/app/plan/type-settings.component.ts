@@ -1,21 +1,31 @@
-import { Component, computed, forwardRef, input, output } from '@angular/core';
+import { Component, computed, forwardRef, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import { COLOURS, KIND_LABELS, type FieldType } from '@heathridge/core/design';
-import { fromText, parsePattern } from '@heathridge/core/values';
+import { characters, fromText, parsePattern } from '@heathridge/core/values';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable, stampWords } from './describe';
+import { MostDirective } from '../shared/most.directive';
 
 type Worked = Extract<FieldType, { kind: 'workedOut' }>;
 type Colour = (typeof COLOURS)[number];
+
+/** Choices from which on they are searched, and that are shown at once. */
+const [FEW, MORE] = [12, 30];
 
 const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'time', 'dateTime'] as const;
 
 /** What is asked of the values of a kind and how they are shown, as short phrases with inputs. */
 @Component({
   selector: 'hr-type-settings',
-  imports: [FormsModule, MatIconModule, ExpressionEditorComponent, forwardRef(() => TypeSettingsComponent)],
+  imports: [
+    MostDirective,
+    FormsModule,
+    MatIconModule,
+    ExpressionEditorComponent,
+    forwardRef(() => TypeSettingsComponent),
+  ],
   template: `
     @let type = this.type();
     @switch (type.kind) {
@@ -53,7 +63,26 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
       @case ('choice') {
         <div class="field wide" role="group" [attr.aria-label]="'Choices'">
           <span class="label">Choices, in their order</span>
-          @for (choice of type.choices; track $index; let i = $index, first = $first, last = $last) {
+          @if (type.choices.length > FEW) {
+            <div class="row">
+              <input
+                class="input grow"
+                type="search"
+                placeholder="Find a choice"
+                aria-label="Find a choice"
+                [value]="sought()"
+                (input)="seek($any($event.target).value)"
+              />
+              <span class="soft small" role="status"
+                >{{ matching().length }} of {{ type.choices.length }}</span
+              >
+            </div>
+          }
+          @for (at of matching().slice(0, shown()); track at.i) {
+            @let choice = at.choice;
+            @let i = at.i;
+            @let first = i === 0;
+            @let last = i === type.choices.length - 1;
             <div class="row choice">
               <select
                 class="input colour"
@@ -70,7 +99,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
               <span class="dot" [class]="type.colours?.[choice] ?? ''" aria-hidden="true"></span>
               <input
                 class="input grow"
-                maxlength="100"
+                hrMost="100"
                 [attr.aria-label]="'Choice ' + (i + 1)"
                 [ngModel]="choice"
                 (change)="renameChoice(i, $any($event.target).value)"
@@ -104,11 +133,16 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
               </button>
             </div>
           }
+          @if (matching().length > shown()) {
+            <button class="link small" type="button" (click)="shown.set(shown() + MORE)">
+              Show {{ more() }} more
+            </button>
+          }
           <div class="row">
             <input
               #fresh
               class="input grow"
-              maxlength="100"
+              hrMost="100"
               placeholder="Another choice"
               aria-label="Another choice"
               (keydown.enter)="addChoice(fresh)"
@@ -189,7 +223,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
           <label [for]="id('prefix')">Prefix</label>
           <input
             class="input"
-            maxlength="10"
+            hrMost="10"
             [id]="id('prefix')"
             [ngModel]="type.prefix"
             (change)="patch({ prefix: $any($event.target).value })"
@@ -291,7 +325,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
           <label [for]="id('currency')">Currency</label>
           <input
             class="input"
-            maxlength="5"
+            hrMost="5"
             placeholder="the office’s"
             [id]="id('currency')"
             [ngModel]="type.currency ?? ''"
@@ -303,7 +337,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
           <label [for]="id('unit')">Unit, written after it</label>
           <input
             class="input"
-            maxlength="12"
+            hrMost="12"
             placeholder="none"
             [id]="id('unit')"
             [ngModel]="type.unit ?? ''"
@@ -405,6 +439,18 @@ export class TypeSettingsComponent {
   patternProblem = '';
   choiceProblem = '';
   boundProblem = '';
+  readonly FEW = FEW;
+  readonly MORE = MORE;
+  /** What the choices are searched for, and how many of those found are shown. */
+  readonly sought = signal('');
+  readonly shown = signal(MORE);
+  readonly matching = computed(() => {
+    const type = this.type();
+    const text = this.sought().trim().toLowerCase();
+    const all = type.kind === 'choice' ? type.choices.map((choice, i) => ({ choice, i })) : [];
+    return text === '' ? all : all.filter(({ choice }) => choice.toLowerCase().includes(text));
+  });
+  readonly more = computed(() => Math.min(MORE, this.matching().length - this.shown()));
   readonly expression = computed(() => {
     const type = this.type();
     return type.kind === 'workedOut' ? readable(type.expression, this.catalog(), this.table()) : '';
@@ -442,6 +488,8 @@ export class TypeSettingsComponent {
   addChoice(input: HTMLInputElement): void {
     const type = this.type();
     const text = input.value.trim();
+    // It says already that it is too long.
+    if (characters(text) > 100) return;
     if (type.kind !== 'choice' || text === '' || !this.isNew(type.choices, text)) return;
     input.value = '';
     this.patch({ choices: [...type.choices, text] });
@@ -462,6 +510,11 @@ export class TypeSettingsComponent {
       colours: colour ? { ...others, [name]: colour } : others,
     });
     this.choiceRenamed.emit({ from, to: name });
+  }
+
+  seek(text: string): void {
+    this.sought.set(text);
+    this.shown.set(MORE);
   }
 
   private isNew(choices: readonly string[], text: string): boolean {

@@ -10,6 +10,7 @@ import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import { PageComponent } from './page.component';
+import { MostDirective } from '../shared/most.directive';
 
 type Column = Report['columns'][number];
 
@@ -19,7 +20,7 @@ const FIRST_COLUMNS = 6;
 /** Reports: the outline at the left, the real pages in the middle, Details at the right. */
 @Component({
   selector: 'hr-print',
-  imports: [MatIconModule, PageComponent],
+  imports: [MostDirective, MatIconModule, PageComponent],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './print.component.html',
   styleUrl: './print.component.scss',

@@ -113,7 +113,7 @@ function shapesFor(field: Field): readonly Shape[] {
       </div>
     }
     <div class="row">
-      <span class="grow code cut soft" [title]="expression()">{{ expression() }}</span>
+      <span class="grow code cut soft" dir="auto" [title]="expression()">{{ expression() }}</span>
       <button
         class="btn act small"
         type="button"

@@ -23,6 +23,7 @@ import { ChipComponent } from './chip.component';
 import { ConditionBuilderComponent } from './condition-builder.component';
 import { FunnelComponent } from './funnel.component';
 import { pathsFrom, type FieldPath } from './paths';
+import { MostDirective } from '../shared/most.directive';
 
 export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
   { id: 'count', label: 'count' },
@@ -36,6 +37,7 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
 @Component({
   selector: 'hr-query',
   imports: [
+    MostDirective,
     FormsModule,
     MatIconModule,
     ChipComponent,

@@ -11,6 +11,7 @@ import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
+import { MostDirective } from '../shared/most.directive';
 
 type FormField = Form['fields'][number];
 
@@ -19,7 +20,7 @@ const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
   selector: 'hr-screens',
-  imports: [MatIconModule, RecordSheetComponent],
+  imports: [MostDirective, MatIconModule, RecordSheetComponent],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',

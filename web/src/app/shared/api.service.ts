@@ -92,11 +92,14 @@ export class Api {
 
   design = (file: string) => this.http.get<FileInfo>(`${base(file)}/design`);
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
-  keepDraft = (file: string, draft: Draft) => this.http.put(`${base(file)}/draft`, draft);
+  draft = (file: string) => this.http.get<answers.Answer<typeof answers.DraftNow>>(`${base(file)}/draft`);
+  /** Refused with `document-moved` where another window has kept one since `version`. */
+  keepDraft = (file: string, draft: Draft, version: number) =>
+    this.http.put<answers.Answer<typeof answers.KeptDraft>>(`${base(file)}/draft`, { ...draft, version });
   checkDraft = (file: string, draft: Draft, watch: string) =>
     this.http.post<CheckResult>(`${base(file)}/draft/check`, { ...draft, watch });
   applyDraft = (file: string, draft: Draft, watch: string) =>
-    this.http.post<answers.Answer<typeof answers.ChangedDesign>>(`${base(file)}/draft/apply`, {
+    this.http.post<answers.Answer<typeof answers.AppliedDraft>>(`${base(file)}/draft/apply`, {
       ...draft,
       watch,
     });

@@ -1,6 +1,7 @@
 import { Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MostDirective } from './most.directive';
 
 export interface Question {
   readonly title: string;
@@ -23,7 +24,7 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [FormsModule, MatDialogModule],
+  imports: [MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <form (ngSubmit)="done()">
@@ -52,7 +53,7 @@ export interface Answer {
             id="ask-name"
             class="input"
             name="name"
-            maxlength="60"
+            hrMost="60"
             autocomplete="off"
             cdkFocusInitial
             [ngModel]="name()"

@@ -26,7 +26,7 @@ import type { Held } from './value-input.component';
       }
       <div class="beside">
         @if (address(); as url) {
-          <a class="cut name" [href]="url" target="_blank" rel="noopener">{{
+          <a class="cut name" dir="auto" [href]="url" target="_blank" rel="noopener">{{
             held().text || 'attachment'
           }}</a>
         } @else {

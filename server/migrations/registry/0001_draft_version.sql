@@ -1,0 +1,1 @@
+ALTER TABLE `draft` ADD `version` integer DEFAULT 0 NOT NULL;
