@@ -213,7 +213,11 @@ export const AppliedChange = v.strictObject({
   undoneBy: v.nullable(v.string()),
   canUndo: v.boolean(),
 });
-export const AppliedChanges = v.strictObject({ changes: v.array(AppliedChange) });
+export const AppliedChanges = v.strictObject({
+  changes: v.array(AppliedChange),
+  /** The safe copies there are, and how long they are kept: so many of the newest always, others for days. */
+  copies: v.strictObject({ count: v.number(), bytes: v.number(), always: v.number(), days: v.number() }),
+});
 
 export const Window = v.strictObject({ total: v.number(), rows: v.array(v.array(Cell)) });
 export const Row = v.strictObject({ cells: v.array(Cell) });

@@ -6,6 +6,7 @@ import type { Tell } from '../change/run';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
+import { pruneCopies } from '../store/copies';
 import type { Files } from '../store/files';
 
 /**
@@ -48,6 +49,7 @@ export async function applyDraft(
     if ('moved' in result) throw moved(result.moved);
     throw new Problem('draft-stopped', result.message, { findings: result.findings });
   }
+  pruneCopies(file.copies, clock.now());
   return files.reload(id);
 }
 

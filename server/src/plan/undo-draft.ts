@@ -6,6 +6,7 @@ import { appliedChanges } from '../change/undo';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
+import { pruneCopies } from '../store/copies';
 import type { Files } from '../store/files';
 
 /**
@@ -48,5 +49,6 @@ export async function undoDraft(
     throw new Problem('draft-stopped', 'message' in result ? result.message : 'The design has moved on.', {
       findings: 'findings' in result ? result.findings : null,
     });
+  pruneCopies(file.copies, clock.now());
   return files.reload(id);
 }

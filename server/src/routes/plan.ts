@@ -13,6 +13,7 @@ import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { askOnOpening } from '../plan/ask-soundness';
 import { rowsToMend } from '../rows/to-mend';
+import { ALWAYS_KEPT, KEPT_DAYS, keptCopies } from '../store/copies';
 import { definitionVersions } from '../store/definitions';
 import { assertWritable, type OpenFile } from '../store/files';
 import { place } from '../store/file-schema';
@@ -248,7 +249,10 @@ export function planRoutes(router: Router): void {
     answer: answers.AppliedChanges,
     needs: 'builder',
     summary: 'The design changes applied to a file, newest first',
-    handler: ({ file }) => ({ changes: appliedChanges(file) }),
+    handler: ({ file }) => ({
+      changes: appliedChanges(file),
+      copies: { ...keptCopies(file.copies), always: ALWAYS_KEPT, days: KEPT_DAYS },
+    }),
   });
   router.add({
     method: 'POST',

@@ -3,9 +3,12 @@ import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MAT_DIALOG_DATA } from '@angular/material/dialog';
 import type { Design } from '@heathridge/core/design';
 import { showValue, type Locale } from '@heathridge/core/values';
-import { Api, type AppliedChange } from '../shared/api.service';
+import { Api, type AppliedChange, type AppliedChanges } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
+import { sizeText } from '../shared/size';
 import { changeWords } from './describe';
+
+type Copies = AppliedChanges['copies'];
 
 export interface ChangesData {
   readonly file: string;
@@ -51,8 +54,11 @@ export interface ChangesData {
     </mat-dialog-content>
     <mat-dialog-actions align="end">
       <span class="soft small note"
-        >Undoing brings back structure, definitions and rows; what people wrote since stays.</span
-      >
+        >Undoing brings back structure, definitions and rows; what people wrote since stays.
+        @if (copies(); as kept) {
+          {{ copyWords(kept) }}
+        }
+      </span>
       <button type="button" class="btn" mat-dialog-close>Close</button>
     </mat-dialog-actions>
   `,
@@ -79,17 +85,26 @@ export class ChangesDialog {
   private readonly data = inject<ChangesData>(MAT_DIALOG_DATA);
   readonly ref = inject<MatDialogRef<ChangesDialog, number>>(MatDialogRef);
   readonly changes = signal<readonly AppliedChange[] | null>(null);
+  readonly copies = signal<Copies | null>(null);
   readonly problem = signal('');
 
   constructor() {
     this.api.changes(this.data.file).subscribe({
-      next: ({ changes }) => this.changes.set(changes),
+      next: ({ changes, copies }) => {
+        this.changes.set(changes);
+        this.copies.set(copies);
+      },
       error: (error: unknown) => this.problem.set(problemOf(error).detail),
     });
   }
 
   when(at: string): string {
     return showValue({ kind: 'dateTime' }, at, this.data.locale);
+  }
+
+  copyWords({ count, bytes, always, days }: Copies): string {
+    const copies = count === 1 ? 'One safe copy is' : `${count} safe copies are`;
+    return `${copies} kept (${sizeText(bytes)}): the newest ${always} always, older ones for ${days} days.`;
   }
 
   lines({ changes, names }: AppliedChange): string[] {

@@ -62,7 +62,14 @@ interface DrawnLink {
   selector: 'hr-map',
   imports: [MatIconModule, MatMenuModule],
   template: `
-    <div class="map" #map role="group" [attr.aria-label]="'Map of ' + cards().length + ' tables'">
+    <div
+      class="map"
+      #map
+      role="group"
+      [attr.aria-label]="'Map of ' + faces().length + ' tables'"
+      (focusin)="keyed.set(byKeys($any($event.target)))"
+      (focusout)="keyed.set(false)"
+    >
       <div class="layer" [class.far]="far()" [style.--near]="near()" [style.transform]="transform()">
         <svg class="links" width="1" height="1" role="group" aria-label="Links">
           @for (drawn of links(); track drawn.link.id) {
@@ -128,7 +135,7 @@ interface DrawnLink {
           </svg>
         }
       </div>
-      <p class="keys" id="map-keys">
+      <p class="keys" id="map-keys" [class.shown]="keyed()">
         Arrows go from card to card, <kbd>Page Down</kbd> to its links. <kbd>L</kbd> links it,
         <kbd>Alt</kbd> and an arrow move it.
       </p>
@@ -185,12 +192,14 @@ export class MapComponent implements AfterViewInit {
   readonly linkAsked = output<{ readonly from: string; readonly to: string | null }>();
   readonly moved = output<readonly Place[]>();
 
+  /** Somebody walks over the map by keys. */
+  readonly keyed = signal(false);
   /** The card that holds the one Tab stop of the map, once one was reached. */
   readonly at = signal<string | null>(null);
   readonly stop = computed(() => {
-    const cards = this.cards();
-    const wanted = [this.at(), this.picked()].find((id) => cards.some(({ table }) => table.id === id));
-    return wanted ?? cards[0]?.table.id ?? null;
+    const faces = this.faces();
+    const wanted = [this.at(), this.picked()].find((id) => faces.some(({ table }) => table.id === id));
+    return wanted ?? faces[0]?.table.id ?? null;
   });
 
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('map');
@@ -218,7 +227,7 @@ export class MapComponent implements AfterViewInit {
   readonly far = computed(() => this.view().k < FAR);
 
   /** What stands on each card, and how large it is: changes with the design alone. */
-  private readonly faces = computed(() =>
+  readonly faces = computed(() =>
     this.design().tables.map((table) => {
       const keys = table.fields
         .filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup')
@@ -284,6 +293,10 @@ export class MapComponent implements AfterViewInit {
   foot(table: Table): string {
     const count = this.counts()[table.id] ?? 0;
     return `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}`;
+  }
+
+  byKeys(target: HTMLElement): boolean {
+    return target.closest('.layer') !== null && target.matches(':focus-visible');
   }
 
   cardKey(event: KeyboardEvent, card: Card): void {

@@ -30,6 +30,7 @@ export type Choice = answers.Answer<typeof answers.Choice>;
 export type Attachment = answers.Answer<typeof answers.Attachment>;
 export type Progress = answers.Answer<typeof answers.Progress>;
 export type AppliedChange = answers.Answer<typeof answers.AppliedChange>;
+export type AppliedChanges = answers.Answer<typeof answers.AppliedChanges>;
 export type Preview = answers.Answer<typeof answers.Preview>;
 export type RowToMend = answers.Answer<typeof answers.RowToMend>;
 export type QueryResult = answers.Answer<typeof answers.QueryResult>;
