@@ -133,7 +133,8 @@ function inTransaction(
     return {
       done: false,
       message:
-        stop?.message ?? `${finding?.count ?? 0} rows written since do not fit: ${finding?.message ?? ''}`,
+        stop?.message ??
+        `${finding?.count === 1 ? 'A row' : `${finding?.count ?? 0} rows`} written since would not fit: ${finding?.message ?? ''}`,
       findings: result,
     };
   }

@@ -77,6 +77,8 @@ export interface ChangesData {
     }
     .note {
       margin-right: auto;
+      flex: 1;
+      text-align: left;
     }
   `,
 })

@@ -3,8 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
-import { rulesOf, type Field } from '@heathridge/core/design';
+import { fieldOf, rulesOf, valueKind, type Field } from '@heathridge/core/design';
 import type { Dependant } from '@heathridge/core/documents';
+import { showValue } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { Api, type Finding } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
@@ -16,6 +17,30 @@ import { FoundDialog, type FoundData } from './found.dialog';
   selector: 'hr-draft-strip',
   imports: [FormsModule, MatIconModule],
   template: `
+    @if (draft.notUndone(); as refused) {
+      <div class="strip" role="region" aria-label="Not undone">
+        <p role="alert">
+          <strong class="bad">The change was not undone.</strong>
+          {{ refused.findings.length > 0 ? 'What was written since would not fit:' : refused.message }}
+        </p>
+        @for (finding of refused.findings; track finding.number) {
+          <p class="small">
+            {{ finding.count }} {{ finding.count === 1 ? 'row' : 'rows' }}: {{ finding.message }}
+            <span class="soft">{{ rowsOf(finding) }}</span>
+          </p>
+        }
+        <div class="row">
+          @if (refused.findings.length > 0) {
+            <span class="soft small grow"
+              >Change or delete these rows in Fill, then undo again. Nothing was changed.</span
+            >
+          } @else {
+            <span class="soft small grow">Nothing was changed.</span>
+          }
+          <button class="btn small" type="button" (click)="draft.notUndone.set(null)">Close</button>
+        </div>
+      </div>
+    }
     @if (draft.busy() === 'undoing' || draft.changes().length > 0 || draft.theirs()) {
       <div class="strip" role="region" aria-label="Draft">
         <p>
@@ -295,6 +320,17 @@ export class DraftStripComponent {
   }
 
   private readonly names = computed(() => namesOf(this.store.design()));
+
+  /** The first rows of a finding by their keys, as Fill shows them. */
+  rowsOf({ table: id, sample, count }: Finding): string {
+    const table = this.store.design().tables.find((candidate) => candidate.id === id);
+    const [key] = table?.key ?? [];
+    const field = table && table.key.length === 1 ? fieldOf(table, key!) : undefined;
+    const shown = sample.map((row) =>
+      field ? showValue(valueKind(field.type), row.key[0]!, this.store.locale()) : row.key.join(' · '),
+    );
+    return `${table?.label ?? ''} ${shown.join(', ')}${count > sample.length ? ' …' : ''}`;
+  }
 
   counted(changes: readonly unknown[]): string {
     return `${changes.length} ${changes.length === 1 ? 'change' : 'changes'}`;

@@ -122,6 +122,35 @@ describe('DraftStore', () => {
     expect((left.request.body as { version: number }).version).toBe(1);
   });
 
+  it('says why a change was not undone, and which rows stand in the way', () => {
+    draft.undoApplied(1);
+    const finding = {
+      number: 0,
+      table: 't_loan',
+      count: 1,
+      message: 'It is empty.',
+      sample: [{ key: [7], value: null }],
+    };
+    http.expectOne('/api/files/f_x/changes/1/undo').flush(
+      {
+        type: '/problems/draft-stopped',
+        status: 422,
+        title: '',
+        detail: '1 rows written since do not fit.',
+        findings: { notices: [], findings: [finding], unread: [], clear: false },
+      },
+      { status: 422, statusText: 'No' },
+    );
+    expect(draft.notUndone()).toEqual({
+      message: '1 rows written since do not fit.',
+      findings: [finding as never],
+    });
+    expect(draft.busy()).toBe('');
+    draft.undoApplied(1);
+    expect(draft.notUndone()).toBeNull();
+    http.expectOne('/api/files/f_x/changes/1/undo').flush({ design: OFFICE, counts: {} });
+  });
+
   describe('that another window has changed', () => {
     const other = { change: 'changeTable', table: 't_loan', set: { label: 'Theirs' } } as const;
     const comesBack = (version: number, changes: readonly object[]): void => {

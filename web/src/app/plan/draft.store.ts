@@ -23,7 +23,7 @@ import {
 } from '@heathridge/core/change';
 import { catalogOf, type Design, type Field } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
-import { Api, type CheckResult, type Progress } from '../shared/api.service';
+import { Api, type CheckResult, type Finding, type Progress } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
@@ -62,6 +62,10 @@ export class DraftStore {
   /** How far the check or the apply is. */
   readonly progress = signal<Progress | null>(null);
   readonly problem = signal('');
+  /** Why an applied change was not undone, and the rows that stand in the way. */
+  readonly notUndone = signal<{ readonly message: string; readonly findings: readonly Finding[] } | null>(
+    null,
+  );
   /** The draft as another window has kept it, while this one holds another. */
   readonly theirs = signal<{ readonly changes: readonly Change[]; readonly version: number } | null>(null);
   /** What the draft held before each edit, newest last: for taking edits back one by one. */
@@ -277,12 +281,18 @@ export class DraftStore {
 
   /** Undoes an applied draft. */
   undoApplied(version: number): void {
+    this.notUndone.set(null);
     this.run(
       'undoing',
       (watch) => this.api.undoChange(this.store.file, version, watch),
       ({ design, counts }) => {
         this.store.take(design, counts);
         this.toast.say('The change is undone: structure, definitions and rows are as they were.');
+      },
+      (error) => {
+        const { detail, findings } = problemOf(error);
+        const result = (findings ?? null) as CheckResult | null;
+        this.notUndone.set({ message: detail, findings: result?.findings ?? [] });
       },
     );
   }
@@ -301,6 +311,7 @@ export class DraftStore {
     what: 'checking' | 'applying' | 'undoing',
     call: (watch: string) => Observable<T>,
     done: (result: T) => void,
+    failed: (error: unknown) => void = (error) => this.failed(error),
   ): void {
     const watch = newId('w');
     this.busy.set(what);
@@ -320,7 +331,7 @@ export class DraftStore {
       },
       error: (error: unknown) => {
         ended();
-        this.failed(error);
+        failed(error);
       },
     });
     this.running.add(() => looking.unsubscribe());
