@@ -195,6 +195,11 @@ export class Carrier {
     return `${was} IS NOT NULL AND ${now} IS NULL`;
   }
 
+  /** Whether rows that are there get values of their own in a field that they did not have. */
+  fills(_table: Table, _field: Field): boolean {
+    return false;
+  }
+
   /** Where the rows of a table are read from. */
   from(old: Table, _table: Table): string {
     return `main.${sqlName(old.name)} AS o`;

@@ -414,7 +414,7 @@ function fieldChecks(
     newKind !== (source && how === 'same' ? kindCheck(source, 'x') : null)
   )
     kindQuestion(source, field, c, ask);
-  newLink(before, after, table, field, ask);
+  newLink(carrier, after, table, field, ask);
 }
 
 function roundedChecks({ evolved }: Carrier, before: Design, after: Design): RoundedCheck[] {
@@ -527,12 +527,17 @@ export const orphaned = (link: Link): string => {
 };
 
 /** A lookup over values that stood there before: each needs its row. */
-function newLink(before: Design, after: Design, table: Table, field: Field, ask: Ask): void {
+function newLink(carrier: Carrier, after: Design, table: Table, field: Field, ask: Ask): void {
   if (field.type.kind !== 'lookup') return;
+  const { before } = carrier;
   const old = before.tables.find(({ id }) => id === table.id)!;
   const known = linksFrom(before, old).map(linkId);
   for (const link of linksFrom(after, table))
-    if (link.id === field.id && !known.includes(linkId(link)) && fieldOf(old, field.id))
+    if (
+      link.id === field.id &&
+      !known.includes(linkId(link)) &&
+      (fieldOf(old, field.id) || carrier.fills(table, field))
+    )
       ask(
         [field],
         'orphan',

@@ -21,6 +21,12 @@ export interface Applied {
 /** The schema name under which the safe copy taken before the draft is attached while it is undone. */
 export const COPY = 'hr_copy';
 
+/**
+ * The temporary table of values that whoever undoes a draft has given for rows that would not fit: `field`, the
+ * `key` of the row as it is now (a JSON array), and the `value` as the file keeps it.
+ */
+export const GIVEN = 'hr_given';
+
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /**
@@ -88,6 +94,8 @@ export class UndoCarrier extends Carrier {
     private readonly applied: Applied,
     /** The tables to which somebody has written since the draft was applied, and the mark in history. */
     private readonly written: { readonly tables: ReadonlySet<string>; readonly mark: number },
+    /** The fields for which values are given, see {@link GIVEN}. */
+    private readonly given: ReadonlySet<string> = new Set(),
   ) {
     super(current, { design: target, carry: {} });
     this.forward = new Carrier(applied.before, evolve(applied.before, applied.changes));
@@ -95,6 +103,14 @@ export class UndoCarrier extends Carrier {
 
   override value(old: Table, table: Table, field: Field): string {
     if (keyMoved(this.applied, this.forward, table)) return `w.${sqlName(field.name)}`;
+    const value = this.broughtBack(old, table, field);
+    if (!this.given.has(field.id)) return value;
+    const key = old.key.map((id) => `o.${sqlName(fieldOf(old, id)!.name)}`).join(', ');
+    const given = `FROM temp.${GIVEN} AS g WHERE g.field = '${field.id}' AND g.key = json_array(${key})`;
+    return `CASE WHEN EXISTS (SELECT 1 ${given}) THEN (SELECT g.value ${given}) ELSE ${value} END`;
+  }
+
+  private broughtBack(old: Table, table: Table, field: Field): string {
     const written = this.written.tables.has(table.id);
     if (this.leftAlone(table, field))
       return written ? super.value(old, table, field) : sqlName(fieldOf(old, field.id)!.name);
@@ -157,6 +173,11 @@ export class UndoCarrier extends Carrier {
     if (!this.written.tables.has(table.id)) return null;
     const key = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`);
     return `${was} IS NOT NULL AND ${now} IS NULL AND ${this.since(table, key, [field.id])}`;
+  }
+
+  /** What the draft dropped comes back from the copy. */
+  override fills(table: Table, field: Field): boolean {
+    return fieldOf(this.copied(table), field.id) !== undefined;
   }
 
   /** Only rows that somebody has written since need their values converted back. */

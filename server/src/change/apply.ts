@@ -1,5 +1,16 @@
-import { spawnSync } from 'node:child_process';
-import { existsSync, fsyncSync, mkdirSync, openSync, closeSync, renameSync, rmSync, statSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  fstatSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { max } from 'drizzle-orm';
 import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from '@heathridge/core/change';
@@ -156,9 +167,6 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
     db.exec('BEGIN IMMEDIATE');
     if (!existsSync(log) || statSync(log).size === 0) {
       copyFile(path, copy + PART);
-      const written = openSync(copy + PART, 'r+');
-      fsyncSync(written);
-      closeSync(written);
       renameSync(copy + PART, copy);
       return;
     }
@@ -168,18 +176,36 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
   db.exec('BEGIN IMMEDIATE');
 }
 
+/** Descriptors of the files that this process has copied, by path: none of them is ever closed. */
+const copied = new Map<string, number>();
+
+const CHUNK = 4 * 1024 * 1024;
+
 /**
- * Copies a file in a process of its own: a process that closes a file gives up every lock it has on it (POSIX,
- * fcntl), so those of our connections would go with the copying, and whoever left the file next would take its
- * log away as the last.
+ * Copies a file that is open as a database. A process that closes a file gives up every lock it has on it
+ * (POSIX, fcntl): those of our connections would go with the copying, and whoever left the file next would take
+ * its log away as the last. So it is read by a descriptor that stays open.
  */
 function copyFile(from: string, to: string): void {
-  const program = 'require("node:fs").copyFileSync(process.argv[1], process.argv[2])';
-  const { status, stderr } = spawnSync(process.execPath, ['-e', program, from, to], { encoding: 'utf8' });
-  if (status === 0) return;
-  throw /ENOSPC/.test(stderr)
-    ? Object.assign(new Error('The disk is full.'), { code: 'ENOSPC' })
-    : new Error(`The safe copy could not be taken: ${stderr}`);
+  const known = copied.get(from);
+  const isSame = known !== undefined && fstatSync(known).ino === statSync(from).ino;
+  // Another file that has its name by now: the old one is gone, and nobody holds it.
+  if (known !== undefined && !isSame) closeSync(known);
+  const source = isSame ? known : openSync(from, 'r');
+  copied.set(from, source);
+  const target = openSync(to, 'w');
+  try {
+    const buffer = Buffer.allocUnsafe(Math.max(1, Math.min(CHUNK, fstatSync(source).size)));
+    for (let at = 0; ;) {
+      const read = readSync(source, buffer, 0, buffer.length, at);
+      if (read === 0) break;
+      for (let written = 0; written < read;) written += writeSync(target, buffer, written, read - written);
+      at += read;
+    }
+    fsyncSync(target);
+  } finally {
+    closeSync(target);
+  }
 }
 
 function stopMessage({ notices, findings }: CheckResult): string {

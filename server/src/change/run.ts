@@ -10,7 +10,7 @@ import {
   type RowCheck,
   type Step,
 } from '@heathridge/core/change';
-import { storedFields, type Design, type Stored } from '@heathridge/core/design';
+import { storedFields, type Design, type Field, type Stored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { Connection } from '../store/driver';
 import { guarded, only } from '../store/statements';
@@ -36,6 +36,8 @@ export interface CheckResult {
   readonly unread: readonly { readonly field: string; readonly values: readonly Converted[] }[];
   /** True when nothing stands in the way. */
   readonly clear: boolean;
+  /** Of an undo: the fields that findings are about, as they will be. */
+  readonly fields?: readonly Field[];
 }
 
 /** How far a long piece of work is. */

@@ -1,5 +1,6 @@
 import { plainField, type FieldType } from '@heathridge/core/design';
-import { Office } from '../testing/office';
+import { field, lookup, number, table } from '../../../core/src/design/testing/office';
+import { Office, type Answer } from '../testing/office';
 import '../testing/timeouts';
 
 /**
@@ -102,5 +103,118 @@ describe('undo, field by field', () => {
     const row = await cells('t_school', 1);
     expect([row['f_schoolDistrict'], row['f_schoolPhone']]).toEqual(['Elsewhere', '123']);
     expect(await cells('t_school', 2)).toEqual({ ...before, f_schoolName: 'Renamed' });
+  });
+});
+
+/** Where what was written since does not fit, it is said what it is to be, and then undone. */
+describe('an undo that what was written since stands in the way of', () => {
+  let office: Office;
+  const MAKER = table('maker', [field('mNo', 'number', number), field('mName', 'name', { kind: 'text' })]);
+  const THING = table('thing', [
+    field('tNo', 'number', number),
+    field('tCode', 'code', { kind: 'text' }, { alwaysFilled: true }),
+    field('tSort', 'sort', { kind: 'choice', choices: ['A', 'B'] }),
+    field('tMaker', 'maker', lookup('maker')),
+  ]);
+  const ok = (answer: Answer): Answer['body'] => {
+    expect(answer.status).withContext(JSON.stringify(answer.body)).toBe(200);
+    return answer.body;
+  };
+  const undo = (given?: object[]): Promise<Answer> =>
+    office.call('POST', `changes/${office.design.version}/undo`, given ? { given } : {});
+  const things = (): unknown[] =>
+    office.app.context.files
+      .get(office.file)
+      .reader.prepare('SELECT number, code, sort, maker FROM thing ORDER BY number')
+      .raw()
+      .all();
+
+  beforeEach(async () => {
+    office = await Office.open({ demo: false });
+    ok(await office.apply({ change: 'addTable', table: MAKER }, { change: 'addTable', table: THING }));
+    ok(
+      await office.save(
+        { op: 'insert', table: 't_maker', values: { f_mName: 'First' } },
+        { op: 'insert', table: 't_maker', values: { f_mName: 'Second' } },
+        { op: 'insert', table: 't_thing', values: { f_tCode: 'x1', f_tSort: 'A', f_tMaker: 1 } },
+        { op: 'insert', table: 't_thing', values: { f_tCode: 'x2', f_tSort: 'B', f_tMaker: 2 } },
+      ),
+    );
+  });
+  afterEach(() => office.close());
+
+  /** The findings of an undo that is refused, by field, with the keys of their rows. */
+  const refused = async (given?: object[]): Promise<unknown[]> => {
+    const { status, body } = await undo(given);
+    expect(status).withContext(JSON.stringify(body)).toBe(422);
+    const { findings, fields } = body.findings as {
+      findings: { field: string; sort: string; sample: { key: unknown[] }[] }[];
+      fields: { id: string }[];
+    };
+    expect(fields.map(({ id }) => id)).toEqual(findings.map(({ field: id }) => id));
+    return findings.map(({ field: id, sort, sample }) => [id, sort, sample.map(({ key }) => key)]);
+  };
+
+  it('is done with a value for a row that was added without', async () => {
+    ok(await office.apply({ change: 'dropField', table: 't_thing', field: 'f_tCode', mends: [] }));
+    ok(await office.save({ op: 'insert', table: 't_thing', values: { f_tSort: 'B' } }));
+    expect(await refused()).toEqual([['f_tCode', 'empty', [[3]]]]);
+    // What is given must be a value of the field, and a field that comes back.
+    expect((await undo([{ field: 'f_tCode', key: [3], value: 5 }])).body.detail).toBe(
+      'Code: A text is needed here.',
+    );
+    expect((await undo([{ field: 'f_none', key: [3], value: 'x' }])).body.detail).toMatch(
+      /none of those that come back/,
+    );
+    expect(await refused([{ field: 'f_tCode', key: [99], value: 'x' }])).toEqual([
+      ['f_tCode', 'empty', [[3]]],
+    ]);
+    ok(await undo([{ field: 'f_tCode', key: [3], value: 'x3' }]));
+    expect(things()).toEqual([
+      [1, 'x1', 'A', 1],
+      [2, 'x2', 'B', 2],
+      [3, 'x3', 'B', null],
+    ]);
+  });
+
+  it('is done with a choice for one that is no more', async () => {
+    ok(
+      await office.apply({
+        change: 'changeField',
+        table: 't_thing',
+        field: 'f_tSort',
+        set: { type: { kind: 'choice', choices: ['Alpha', 'B', 'C'] } },
+        convert: { instead: { A: 'Alpha' } },
+      }),
+    );
+    ok(await office.save({ op: 'update', table: 't_thing', key: [2], values: { f_tSort: 'C' }, was: {} }));
+    expect(await refused()).toEqual([['f_tSort', 'choice', [[2]]]]);
+    expect((await undo([{ field: 'f_tSort', key: [2], value: 'C' }])).body.detail).toBe(
+      'Sort: “C” is not one of A, B.',
+    );
+    ok(await undo([{ field: 'f_tSort', key: [2], value: 'A' }]));
+    expect(things()).toEqual([
+      [1, 'x1', 'A', 1],
+      [2, 'x2', 'A', 2],
+    ]);
+  });
+
+  it('is done without what a lookup led to, or with another', async () => {
+    for (const value of [null, 2]) {
+      ok(await office.apply({ change: 'dropField', table: 't_thing', field: 'f_tMaker', mends: [] }));
+      const [one] = office.app.context.files
+        .get(office.file)
+        .reader.prepare('SELECT min(number) FROM maker')
+        .raw()
+        .get() as [number];
+      ok(await office.save({ op: 'delete', table: 't_maker', key: [one] }));
+      if (value !== null)
+        ok(await office.save({ op: 'insert', table: 't_maker', values: { f_mName: 'Third' } }));
+      const [[, sort, keys]] = (await refused()) as [[string, string, unknown[][]]];
+      expect(sort).toBe('orphan');
+      const to = value === null ? null : 3;
+      ok(await undo(keys.map((key) => ({ field: 'f_tMaker', key, value: to }))));
+      expect((things() as unknown[][]).map((row) => row[3])).toEqual(value === null ? [null, 2] : [null, 3]);
+    }
   });
 });

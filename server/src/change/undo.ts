@@ -1,9 +1,11 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { and, desc, eq, gt, isNull, max } from 'drizzle-orm';
+import * as v from 'valibot';
 import {
   checkPlan,
   COPY,
+  GIVEN,
   readChanges,
   steps,
   tablesRekeyed,
@@ -12,14 +14,25 @@ import {
   type Applied,
   type Change,
 } from '@heathridge/core/change';
-import { documentsOf, idsUsed, readDesign, type Design } from '@heathridge/core/design';
+import {
+  documentsOf,
+  Id,
+  idsUsed,
+  readDesign,
+  storing,
+  valueKind,
+  type Design,
+  type Field,
+} from '@heathridge/core/design';
 import { sqlText } from '@heathridge/core/expression';
+import { Key } from '@heathridge/core/rows';
+import { checkValue } from '@heathridge/core/values';
 import { loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import type { OpenFile } from '../store/files';
 import { change as changeLog, history } from '../store/file-schema';
 import { locked, logged, type ApplyResult } from './apply';
-import { runChecks, runSteps, type Tell } from './run';
+import { runChecks, runSteps, type CheckResult, type Tell } from './run';
 
 /** An applied draft, as the list of applied changes shows it. */
 export interface AppliedChange {
@@ -70,7 +83,17 @@ export interface UndoOrder {
   readonly today: string;
   readonly copies: string;
   readonly copy: string;
+  /** What rows that would not fit are to hold. */
+  readonly given: readonly Given[];
 }
+
+/** What a field of a row is to hold once a draft is undone: the row by its key as it is now. */
+export const Given = v.object({
+  field: Id,
+  key: Key,
+  value: v.nullable(v.union([v.string(), v.number(), v.boolean()])),
+});
+export type Given = v.InferOutput<typeof Given>;
 
 /** Undoes an applied draft on a writing connection of its own: the work of a child process. */
 export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
@@ -120,7 +143,10 @@ function inTransaction(
       message: `The key of ${rekeyed.label} was changed, and rows have been written since: they cannot be told apart any more. The safe copy taken then holds the file as it was.`,
       findings: null,
     };
-  const carrier = new UndoCarrier(current, target, applied, { tables: written, mark });
+  const refused = putGiven(db, target, order.given);
+  if (refused !== null) return { done: false, message: refused, findings: null };
+  const given = new Set(order.given.map(({ field }) => field));
+  const carrier = new UndoCarrier(current, target, applied, { tables: written, mark }, given);
   const evolved = { design: target, carry: {} };
   const plan = checkPlan(current, evolved, [], carrier);
   const stopped = plan.notices.some(({ level }) => level === 'stop');
@@ -135,7 +161,7 @@ function inTransaction(
       message:
         stop?.message ??
         `${finding?.count === 1 ? 'A row' : `${finding?.count ?? 0} rows`} written since would not fit: ${finding?.message ?? ''}`,
-      findings: result,
+      findings: { ...result, fields: fieldsOf(target, result) },
     };
   }
   runSteps(db, plan, list, order.today, (at) =>
@@ -172,4 +198,27 @@ function inTransaction(
     })
     .run();
   return { done: true };
+}
+
+/** The fields that findings are about, as they will be: what is given for rows is read by them. */
+function fieldsOf({ tables }: Design, { findings }: CheckResult): Field[] {
+  const ids = new Set(findings.map(({ field }) => field));
+  return tables.flatMap(({ fields }) => fields.filter(({ id }) => ids.has(id)));
+}
+
+/** Puts the values that are given where the carrier finds them; says why one cannot be taken. */
+function putGiven(db: Connection, { tables }: Design, given: readonly Given[]): string | null {
+  if (given.length === 0) return null;
+  db.exec(
+    `CREATE TEMP TABLE ${GIVEN} (field TEXT NOT NULL, key TEXT NOT NULL, value, PRIMARY KEY (field, key))`,
+  );
+  const insert = db.prepare(`INSERT OR REPLACE INTO temp.${GIVEN} (field, key, value) VALUES (?, ?, ?)`);
+  for (const { field: id, key, value } of given) {
+    const field = tables.flatMap(({ fields }) => fields).find((candidate) => candidate.id === id);
+    if (!field) return 'A field for which a value is given is none of those that come back.';
+    const read = checkValue(valueKind(field.type), value);
+    if (!read.ok) return `${field.label}: ${read.message}`;
+    insert.run([id, JSON.stringify(key), storing(field.type, read.value)]);
+  }
+  return null;
 }

@@ -132,7 +132,7 @@ class World {
     const [{ version }] = this.db.prepare('SELECT max(version) AS version FROM hr_change').all() as [
       { version: number },
     ];
-    const undone = undo(this.path, { version, ...this.order() }, UNWATCHED);
+    const undone = undo(this.path, { given: [], version, ...this.order() }, UNWATCHED);
     expect(undone).withContext(context).toEqual({ done: true });
     expect(this.dump()).withContext(context).toEqual(before);
   }

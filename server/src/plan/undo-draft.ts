@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import type { Design } from '@heathridge/core/design';
 import { copyName, discardCopy, MOST_TIME } from '../change/apply';
 import type { Tell } from '../change/run';
-import { appliedChanges } from '../change/undo';
+import { appliedChanges, type Given } from '../change/undo';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
@@ -20,6 +20,7 @@ export async function undoDraft(
   version: number,
   by: string,
   clock: Clock,
+  given: readonly Given[] = [],
   options: { readonly signal?: AbortSignal; readonly tell?: Tell } = {},
 ): Promise<Design> {
   const file = files.get(id);
@@ -38,6 +39,7 @@ export async function undoDraft(
     today: clock.today(file.design.settings.timeZone),
     copies: file.copies,
     copy,
+    given,
   };
   const result = await files.whileChanging(id, () =>
     jobs.run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options }).catch((error: unknown) => {

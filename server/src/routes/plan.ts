@@ -5,7 +5,7 @@ import { fieldOf, Id, linkCandidates, validateTables } from '@heathridge/core/de
 import { sqlName } from '@heathridge/core/expression';
 import { drafted } from '../change/apply';
 import { applyDraft } from '../plan/apply-draft';
-import { appliedChanges } from '../change/undo';
+import { appliedChanges, Given } from '../change/undo';
 import { undoDraft } from '../plan/undo-draft';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
@@ -259,8 +259,8 @@ export function planRoutes(router: Router): void {
     url: '/api/files/:file/changes/:version/undo',
     answer: answers.ChangedDesign,
     needs: 'builder',
-    summary: 'Undo the newest applied draft: structure, definitions and rows',
-    body: v.object({ watch: Watch }),
+    summary: 'Undo the newest applied draft, with what rows that would not fit are to hold',
+    body: v.object({ watch: Watch, given: v.optional(v.pipe(v.array(Given), v.maxLength(5000)), []) }),
     handler: async (call) => {
       const { context, file, person, params, body } = call;
       const design = await watched(call, body.watch, (options) =>
@@ -271,6 +271,7 @@ export function planRoutes(router: Router): void {
           Number(params['version']),
           person.name,
           context.clock,
+          body.given,
           options,
         ),
       );

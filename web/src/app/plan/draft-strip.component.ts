@@ -7,10 +7,11 @@ import { fieldOf, rulesOf, valueKind, type Field } from '@heathridge/core/design
 import type { Dependant } from '@heathridge/core/documents';
 import { showValue } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
-import { Api, type Finding } from '../shared/api.service';
+import { Api, type Finding, type Given } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';
 import { FoundDialog, type FoundData } from './found.dialog';
+import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
 
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
@@ -31,9 +32,12 @@ import { FoundDialog, type FoundData } from './found.dialog';
         }
         <div class="row">
           @if (refused.findings.length > 0) {
-            <span class="soft small grow"
-              >Change or delete these rows in Fill, then undo again. Nothing was changed.</span
-            >
+            <span class="soft small grow">Nothing was changed. They can be changed in Fill as well.</span>
+            @if (refused.fields.length > 0) {
+              <button class="btn small" type="button" (click)="say(refused)">
+                Say what they are to hold
+              </button>
+            }
           } @else {
             <span class="soft small grow">Nothing was changed.</span>
           }
@@ -320,6 +324,17 @@ export class DraftStripComponent {
   }
 
   private readonly names = computed(() => namesOf(this.store.design()));
+
+  /** Asks what rows are to hold that would not fit, and undoes with that. */
+  say(refused: NotUndone): void {
+    this.dialog
+      .open<NotUndoneDialog, NotUndone, readonly Given[]>(NotUndoneDialog, {
+        data: refused,
+        viewContainerRef: this.here,
+      })
+      .afterClosed()
+      .subscribe((given) => given && this.draft.undoApplied(refused.version, given));
+  }
 
   /** The first rows of a finding by their keys, as Fill shows them. */
   rowsOf({ table: id, sample, count }: Finding): string {

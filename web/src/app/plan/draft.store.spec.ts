@@ -6,6 +6,8 @@ import { field, OFFICE, table, number } from '../../../../core/src/design/testin
 import { FileStore } from '../file/file.store';
 import { DraftStore } from './draft.store';
 
+const LOAN_FEE = OFFICE.tables[1]!.fields[4]!;
+
 describe('DraftStore', () => {
   let http: HttpTestingController;
   let draft: DraftStore;
@@ -137,18 +139,36 @@ describe('DraftStore', () => {
         status: 422,
         title: '',
         detail: '1 rows written since do not fit.',
-        findings: { notices: [], findings: [finding], unread: [], clear: false },
+        findings: { notices: [], findings: [finding], unread: [], clear: false, fields: [LOAN_FEE] },
       },
       { status: 422, statusText: 'No' },
     );
     expect(draft.notUndone()).toEqual({
+      version: 1,
+      fields: [LOAN_FEE],
       message: '1 rows written since do not fit.',
       findings: [finding as never],
     });
     expect(draft.busy()).toBe('');
-    draft.undoApplied(1);
+    // What was said of rows goes along, and stays for the next try.
+    draft.undoApplied(1, [{ field: 'f_lFee', key: [7], value: '1.00' }]);
     expect(draft.notUndone()).toBeNull();
-    http.expectOne('/api/files/f_x/changes/1/undo').flush({ design: OFFICE, counts: {} });
+    const first = http.expectOne('/api/files/f_x/changes/1/undo');
+    expect(first.request.body.given).toEqual([{ field: 'f_lFee', key: [7], value: '1.00' }]);
+    first.flush(
+      { type: '/problems/draft-stopped', status: 422, title: '', detail: 'Still.' },
+      { status: 422, statusText: 'No' },
+    );
+    draft.undoApplied(1, [
+      { field: 'f_lFee', key: [8], value: null },
+      { field: 'f_lFee', key: [7], value: '2.00' },
+    ]);
+    const second = http.expectOne('/api/files/f_x/changes/1/undo');
+    expect(second.request.body.given).toEqual([
+      { field: 'f_lFee', key: [8], value: null },
+      { field: 'f_lFee', key: [7], value: '2.00' },
+    ]);
+    second.flush({ design: OFFICE, counts: {} });
   });
 
   describe('that another window has changed', () => {

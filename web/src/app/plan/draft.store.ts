@@ -23,10 +23,11 @@ import {
 } from '@heathridge/core/change';
 import { catalogOf, type Design, type Field } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
-import { Api, type CheckResult, type Finding, type Progress } from '../shared/api.service';
+import { Api, type CheckResult, type Given, type Progress } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
+import type { NotUndone } from './not-undone.dialog';
 
 type FieldPatch = Extract<Change, { change: 'changeField' }>['set'];
 
@@ -63,9 +64,9 @@ export class DraftStore {
   readonly progress = signal<Progress | null>(null);
   readonly problem = signal('');
   /** Why an applied change was not undone, and the rows that stand in the way. */
-  readonly notUndone = signal<{ readonly message: string; readonly findings: readonly Finding[] } | null>(
-    null,
-  );
+  readonly notUndone = signal<NotUndone | null>(null);
+  /** What rows that stood in the way are to hold, from one try to undo to the next. */
+  private given: { readonly version: number; readonly values: readonly Given[] } = { version: 0, values: [] };
   /** The draft as another window has kept it, while this one holds another. */
   readonly theirs = signal<{ readonly changes: readonly Change[]; readonly version: number } | null>(null);
   /** What the draft held before each edit, newest last: for taking edits back one by one. */
@@ -280,19 +281,28 @@ export class DraftStore {
   }
 
   /** Undoes an applied draft. */
-  undoApplied(version: number): void {
+  undoApplied(version: number, more: readonly Given[] = []): void {
     this.notUndone.set(null);
+    const known = this.given.version === version ? this.given.values : [];
+    const values = [
+      ...known.filter(
+        (old) => !more.some(({ field, key }) => field === old.field && key.join() === old.key.join()),
+      ),
+      ...more,
+    ];
+    this.given = { version, values };
     this.run(
       'undoing',
-      (watch) => this.api.undoChange(this.store.file, version, watch),
+      (watch) => this.api.undoChange(this.store.file, version, watch, values),
       ({ design, counts }) => {
         this.store.take(design, counts);
         this.toast.say('The change is undone: structure, definitions and rows are as they were.');
       },
       (error) => {
         const { detail, findings } = problemOf(error);
-        const result = (findings ?? null) as CheckResult | null;
-        this.notUndone.set({ message: detail, findings: result?.findings ?? [] });
+        const result = (findings ?? null) as (CheckResult & Pick<NotUndone, 'fields'>) | null;
+        const { findings: found = [], fields = [] } = result ?? {};
+        this.notUndone.set({ version, message: detail, findings: found, fields });
       },
     );
   }

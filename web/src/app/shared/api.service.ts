@@ -39,6 +39,13 @@ export type ScreenInfo = answers.Answer<typeof answers.ScreenInfo>;
 export type ListEntry = answers.Answer<typeof answers.ListEntry>;
 
 /** What stands in the file in place of a document that somebody else has changed meanwhile. */
+/** What a field of a row is to hold once a change is undone: the row by its key as it is now. */
+export interface Given {
+  readonly field: string;
+  readonly key: RowKey;
+  readonly value: Value;
+}
+
 export interface Theirs {
   /** Null when it was dropped. */
   readonly document: DesignDocument | null;
@@ -131,9 +138,10 @@ export class Api {
     });
   changes = (file: string) =>
     this.http.get<answers.Answer<typeof answers.AppliedChanges>>(`${base(file)}/changes`);
-  undoChange = (file: string, version: number, watch: string) =>
+  undoChange = (file: string, version: number, watch: string, given: readonly Given[]) =>
     this.http.post<answers.Answer<typeof answers.ChangedDesign>>(`${base(file)}/changes/${version}/undo`, {
       watch,
+      given,
     });
   saveDefinition = (file: string, document: DesignDocument, begun: number) =>
     this.http.put<answers.Answer<typeof answers.SavedDocument>>(`${base(file)}/definitions/${document.id}`, {

@@ -1,0 +1,181 @@
+import { Component, inject, signal } from '@angular/core';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { fieldOf, valueKind, type Field } from '@heathridge/core/design';
+import { checkValue, showValue, type Value } from '@heathridge/core/values';
+import { FileStore } from '../file/file.store';
+import type { Finding, Given } from '../shared/api.service';
+import { ValueInputComponent, type Held } from '../shared/value-input.component';
+
+/** Why an applied change was not undone: the rows in the way, and the fields they concern as they will be. */
+export interface NotUndone {
+  readonly version: number;
+  readonly message: string;
+  readonly findings: readonly Finding[];
+  readonly fields: readonly Field[];
+}
+
+interface Line {
+  readonly key: Given['key'];
+  readonly shown: string;
+  readonly held: Held;
+}
+
+interface Group {
+  readonly finding: Finding;
+  readonly field: Field;
+  readonly lines: readonly Line[];
+}
+
+/** Rows that would not fit once a change is undone, and what their fields are to hold then. */
+@Component({
+  selector: 'hr-not-undone-dialog',
+  imports: [MatDialogModule, ValueInputComponent],
+  template: `
+    <h2 mat-dialog-title>What these rows are to hold</h2>
+    <mat-dialog-content class="body">
+      <p class="soft">Nothing in the file changes before the change is undone with them.</p>
+      @for (group of groups(); track group.field.id; let g = $index) {
+        <section [attr.aria-label]="group.field.label">
+          <p>{{ group.finding.message }}</p>
+          <table>
+            <thead>
+              <tr>
+                <th scope="col">Row</th>
+                <th scope="col">{{ group.field.label }}</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (line of group.lines; track line.shown; let i = $index) {
+                <tr>
+                  <th scope="row">{{ line.shown }}</th>
+                  <td>
+                    @if (group.field.type.kind === 'lookup') {
+                      <input
+                        class="input"
+                        [attr.aria-label]="group.field.label + ' of ' + line.shown"
+                        [placeholder]="'key of the row, or empty'"
+                        [value]="line.held.value ?? ''"
+                        (change)="lead(g, i, $any($event.target).value)"
+                      />
+                    } @else {
+                      <hr-value-input
+                        [field]="group.field"
+                        [held]="line.held"
+                        [reading]="store.reading()"
+                        [label]="group.field.label + ' of ' + line.shown"
+                        (changed)="take(g, i, $event)"
+                      />
+                    }
+                    @if (line.held.problem) {
+                      <p class="message">{{ line.held.problem }}</p>
+                    }
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+          @if (group.lines.length > 1) {
+            <button class="btn small" type="button" (click)="likeFirst(g)">Put the first into all</button>
+          }
+          @if (group.finding.count > group.lines.length) {
+            <p class="soft small">
+              {{ group.finding.count - group.lines.length }} more rows come up after these.
+            </p>
+          }
+        </section>
+      }
+    </mat-dialog-content>
+    <mat-dialog-actions align="end">
+      <button type="button" class="btn" mat-dialog-close>Close</button>
+      <button type="button" class="btn act" [disabled]="unread()" (click)="ref.close(given())">
+        Undo with these
+      </button>
+    </mat-dialog-actions>
+  `,
+  styles: `
+    .body {
+      min-width: 480px;
+      max-height: 60vh;
+    }
+    table {
+      width: 100%;
+      border-collapse: collapse;
+    }
+    th {
+      padding: 4px 12px 4px 0;
+      text-align: left;
+      font-weight: 400;
+    }
+    td {
+      padding: 4px 0;
+    }
+    section {
+      padding: 8px 0;
+    }
+  `,
+})
+export class NotUndoneDialog {
+  private readonly data = inject<NotUndone>(MAT_DIALOG_DATA);
+  readonly store = inject(FileStore);
+  readonly ref = inject<MatDialogRef<NotUndoneDialog, readonly Given[]>>(MatDialogRef);
+  readonly groups = signal<readonly Group[]>(
+    this.data.findings.flatMap((finding) => {
+      const field = this.data.fields.find(({ id }) => id === finding.field);
+      const lines = finding.sample.map(({ key, value }) => ({
+        key: [...key],
+        shown: this.shown(finding.table, key),
+        // A text that would do as it is need not be typed again.
+        held: {
+          value:
+            field && typeof value === 'string' && checkValue(valueKind(field.type), value).ok ? value : null,
+        },
+      }));
+      return field ? [{ finding, field, lines }] : [];
+    }),
+  );
+
+  take(group: number, line: number, held: Held): void {
+    this.groups.update((groups) =>
+      groups.map((old, g) =>
+        g === group
+          ? { ...old, lines: old.lines.map((each, i) => (i === line ? { ...each, held } : each)) }
+          : old,
+      ),
+    );
+  }
+
+  /** The key of another row, as a number where the table that is looked up has numbers. */
+  lead(group: number, line: number, text: string): void {
+    const trimmed = text.trim();
+    const number = Number(trimmed);
+    const value: Value = trimmed === '' ? null : Number.isSafeInteger(number) ? number : trimmed;
+    this.take(group, line, { value });
+  }
+
+  likeFirst(group: number): void {
+    this.groups.update((groups) =>
+      groups.map((old, g) =>
+        g === group
+          ? { ...old, lines: old.lines.map((each) => ({ ...each, held: old.lines[0]!.held })) }
+          : old,
+      ),
+    );
+  }
+
+  unread(): boolean {
+    return this.groups().some(({ lines }) => lines.some(({ held }) => held.problem !== undefined));
+  }
+
+  given(): readonly Given[] {
+    return this.groups().flatMap(({ field, lines }) =>
+      lines.map(({ key, held }) => ({ field: field.id, key, value: held.value })),
+    );
+  }
+
+  private shown(id: string, key: Finding['sample'][number]['key']): string {
+    const table = this.store.design().tables.find((candidate) => candidate.id === id);
+    const field = table?.key.length === 1 ? fieldOf(table, table.key[0]!) : undefined;
+    const text = field ? showValue(valueKind(field.type), key[0]!, this.store.locale()) : key.join(' · ');
+    return `${table?.label ?? ''} ${text}`.trim();
+  }
+}
