@@ -26,6 +26,7 @@ import { sessionRoutes } from './routes/session';
 import { soundnessRoutes } from './routes/soundness';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
+import { DesignMoved } from './store/versions';
 import type { Context } from './http/context';
 
 export interface AppOptions {
@@ -206,6 +207,8 @@ function asProblem(error: FastifyError): Problem {
       `A request may hold ${MOST_BODY / 1024 / 1024} MB at most, a picture or file ${MOST_BYTES / 1024 / 1024} MB.`,
     );
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
+  if (error instanceof DesignMoved)
+    return new Problem('changing', 'The design of this file is being changed at this moment: try again.');
   if (/^SQLITE_BUSY/.test((error as { code?: string }).code ?? ''))
     return new Problem(
       'changing',

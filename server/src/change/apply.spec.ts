@@ -283,6 +283,8 @@ describe('applying drafts', () => {
         const columns = (
           db.prepare("SELECT count(*) FROM pragma_table_info('loan')").raw().get() as [number]
         )[0];
+        // What the engine put beside it would outlive a kill.
+        expect(readdirSync(folder)).toEqual(copies);
         db.close();
         return columns;
       });

@@ -182,7 +182,14 @@ const copied = new Map<string, number>();
 const CHUNK = 4 * 1024 * 1024;
 
 /**
- * Copies a file that is open as a database. A process that closes a file gives up every lock it has on it
+ * Where a file says that it is written by way of a log (2), or is not (1): SQLite, "Database File Format", 1.3.2.
+ * A copy is only ever read, and with a log the engine would put files beside it that outlive a kill.
+ */
+const LOG_FLAGS = 18;
+const NO_LOG = Buffer.from([1, 1]);
+
+/**
+ * Copies a file that is open as a database, whose log is empty. A process that closes a file gives up every lock it has on it
  * (POSIX, fcntl): those of our connections would go with the copying, and whoever left the file next would take
  * its log away as the last. So it is read by a descriptor that stays open.
  */
@@ -202,6 +209,7 @@ function copyFile(from: string, to: string): void {
       for (let written = 0; written < read;) written += writeSync(target, buffer, written, read - written);
       at += read;
     }
+    writeSync(target, NO_LOG, 0, NO_LOG.length, LOG_FLAGS);
     fsyncSync(target);
   } finally {
     closeSync(target);

@@ -1,11 +1,12 @@
-import { spawn, type ChildProcess } from 'node:child_process';
+import { fork, spawn, type ChildProcess } from 'node:child_process';
 import { cpSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { buildApp } from '../app';
 import { openForWriting } from '../store/driver';
-import { Office, ORIGIN, stillClock } from '../testing/office';
+import { Office, ORIGIN, stillClock, TODAY } from '../testing/office';
+import { QUERY } from '../testing/routes';
 import '../testing/timeouts';
 
 /** A design that another process has changed under a server that had read it before. */
@@ -70,7 +71,8 @@ describe('a design that changes under an open file', () => {
   });
 
   it('is noticed within the transaction of a save', async () => {
-    const { saveRows, DesignMoved } = await import('../rows/save');
+    const { saveRows } = await import('../rows/save');
+    const { DesignMoved } = await import('../store/versions');
     const file = office.app.context.files.get(office.file);
     const stale = { ...file, design: file.design };
     await appliedElsewhere(3);
@@ -87,6 +89,26 @@ describe('a design that changes under an open file', () => {
     };
     expect(() => saveRows(stale, request, { id: 'a', name: 'A' }, stillClock)).toThrowError(DesignMoved);
     expect(await fee()).toBe('250.000');
+    await appliedElsewhere(2);
+  });
+
+  it('is read again when it changes while somebody waits for an answer', async () => {
+    const { jobs } = office.app.context;
+    const run = jobs.run.bind(jobs);
+    let tries = 0;
+    spyOn(jobs, 'run').and.callFake(async (...args) => {
+      if (tries++ === 0) await appliedElsewhere(3);
+      return run(...args);
+    });
+    const query = {
+      ...QUERY,
+      from: 't_hire',
+      where: ['"#f_hireHireNumber" = 1417'],
+      columns: [{ id: 'fee', label: 'Fee', expression: '"#f_hireMonthlyFee"' }],
+    };
+    expect((await save('25.00')).status).toBe(200);
+    const { body } = await office.call('POST', 'query/run', { query });
+    expect([body.rows, tries]).toEqual([[['25.000']], 2]);
     await appliedElsewhere(2);
   });
 
@@ -108,10 +130,8 @@ describe('a server that is killed', () => {
   beforeAll(() => (folder = mkdtempSync(join(tmpdir(), 'heathridge-kill-'))));
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-  function started(
-    data: string,
-    file: string,
-  ): Promise<{ readonly child: ChildProcess; readonly line: string }> {
+  /** Starts a server and resolves when it is at work. */
+  function started(data: string, file: string): Promise<ChildProcess> {
     const child = spawn(
       process.execPath,
       ['--import', 'tsx', join(here, '..', 'testing', 'killed.ts'), data, file],
@@ -122,9 +142,27 @@ describe('a server that is killed', () => {
     );
     return new Promise((resolve, reject) => {
       child.once('exit', (code) => reject(new Error(`ended with ${code}`)));
-      child.stdout!.once('data', (line: Buffer) => resolve({ child, line: line.toString() }));
+      child.stdout!.once('data', () => resolve(child));
     });
   }
+
+  it('is not outlived by work that its child had not yet begun', async () => {
+    const office = await Office.open();
+    const { path, copies, design } = office.app.context.files.get(office.file);
+    const order = {
+      changes: [{ change: 'dropField', table: 't_school', field: 'f_schoolPhone' }],
+      ...{ base: design.version, by: 'Mara', now: stillClock.now(), today: TODAY, copies, copy: 'late.db' },
+    };
+    // Told that another is its parent, it is like one whose parent has gone.
+    const child = fork(join(here, '..', 'jobs', 'child.ts'), [String(process.pid + 1)], {
+      serialization: 'advanced',
+      execArgv: ['--import', 'tsx'],
+    });
+    child.send({ path, task: { task: 'apply', order } });
+    expect(await new Promise((resolve) => child.once('exit', resolve))).toBe(1);
+    expect(office.design.version).toBe(design.version);
+    await office.close();
+  });
 
   it('leaves the old design or the new one, and rows that fit it', async () => {
     const office = await Office.open();
@@ -140,7 +178,7 @@ describe('a server that is killed', () => {
     for (const wait of [0, 60, 250, 900]) {
       const data = join(folder, `after-${wait}`);
       cpSync(office.data, data, { recursive: true });
-      const { child } = await started(data, file);
+      const child = await started(data, file);
       await new Promise((resolve) => setTimeout(resolve, wait));
       child.removeAllListeners('exit');
       child.kill('SIGKILL');

@@ -7,6 +7,7 @@ import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
 import { Problem } from '../problem';
+import { DesignMoved } from '../store/versions';
 import { valid } from './validate';
 
 export const COOKIE = 'heathridge';
@@ -114,7 +115,7 @@ export class Router {
             return { id, name, role: role ?? 'colleague', screen };
           },
         };
-        return spec.handler(call as never);
+        return upToDate(() => spec.handler(call as never));
       },
     });
   }
@@ -127,6 +128,22 @@ export class Router {
       throw new Problem('not-found', 'This file is not there, or not open to you.');
     throw new Problem('not-allowed', 'Only the builder of this file may do this.');
   }
+}
+
+/** Design changes that may happen in a row while one call is answered. */
+const MOST_MOVES = 3;
+
+/**
+ * Does some work on a file once more when its design has changed meanwhile: what was sent is then checked
+ * against the design as it is now.
+ */
+async function upToDate(work: () => unknown): Promise<unknown> {
+  for (let moves = 0; ; moves++)
+    try {
+      return await work();
+    } catch (error) {
+      if (!(error instanceof DesignMoved) || moves >= MOST_MOVES) throw error;
+    }
 }
 
 /** Aborts when the connection that an answer goes to is closed. */

@@ -5,6 +5,7 @@ import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
 import { adoptFile } from '../change/adopt';
 import { openForReading, type Connection } from '../store/driver';
+import { DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
 
 /** Bytes of a file that a job maps into memory at most. */
@@ -19,22 +20,31 @@ export interface JobMessage {
 export type JobReply =
   | { readonly progress: Progress }
   | { readonly ok: true; readonly result: unknown }
-  | { readonly ok: false; readonly message: string; readonly sort: 'person' | 'defect' };
+  | { readonly ok: false; readonly message: string; readonly sort: 'person' | 'moved' | 'defect' };
 
 /** The server may have gone while its answer is on the way: that is no error of this process. */
 const unheard = (): void => undefined;
 
 // A child process of the server: does one job after another, each on a connection of its own, which only
-// reads unless the job is to change the design; it dies with its parent.
-const parent = process.ppid;
+// reads unless the job is to change the design; it dies with its parent, which tells its number: it may be gone
+// before this line is reached, with the order still to be read.
+const parent = Number(process.argv[2]);
+
+/**
+ * Whose server was killed must not go on to commit: another may be serving the file by now. While it works it
+ * hears of nothing; but a process without its parent is given another one.
+ */
+function endWithoutParent(): void {
+  if (process.ppid !== parent) process.exit(1);
+}
+
 process.on('message', ({ path, task }: JobMessage) => {
   let db: Connection | undefined;
   const tell = (progress: Progress): void => {
-    // Whose server was killed must not go on to commit: another may be serving the file by now. While it works
-    // it hears of nothing; but a process without its parent is given another one.
-    if (process.ppid !== parent) process.exit(1);
+    endWithoutParent();
     process.send?.({ progress } satisfies JobReply, unheard);
   };
+  endWithoutParent();
   Promise.resolve()
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.
@@ -54,7 +64,9 @@ process.on('message', ({ path, task }: JobMessage) => {
         sort:
           error instanceof TaskError || error instanceof AdoptError || error instanceof ExpressionError
             ? 'person'
-            : 'defect',
+            : error instanceof DesignMoved
+              ? 'moved'
+              : 'defect',
       }),
     )
     .then((reply) => {

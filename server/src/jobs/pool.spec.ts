@@ -5,6 +5,7 @@ import { JobPool } from './pool';
 /** Counts to a billion: long enough to be stopped. */
 const SLOW = {
   task: 'anchors',
+  version: 1,
   columns: 1,
   sql: 'WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000000) SELECT count(*) FROM n',
 } as const;
@@ -25,14 +26,19 @@ describe('the pool of jobs', () => {
     );
 
   it('does a job in a child that can only read', async () => {
-    expect(
-      await pool.run(office.path, { task: 'anchors', columns: 1, sql: 'SELECT count(*) FROM hire' }),
-    ).toEqual([[3918]]);
+    expect(await pool.run(office.path, { ...SLOW, sql: 'SELECT count(*) FROM hire' })).toEqual([[3918]]);
     const row = { table: 't_hire', field: null, sort: 'rule', message: '', fields: [], sample: '' } as const;
     const rows = [{ ...row, count: 'DELETE FROM hire RETURNING 1' }];
     const plan = { notices: [], maps: [], keys: [], rows, rounded: [] };
     const after = office.design;
-    const task = { task: 'check', plan, steps: [], after, today: '2026-11-25' } as const;
+    const task = {
+      task: 'check',
+      version: after.version,
+      plan,
+      steps: [],
+      after,
+      today: '2026-11-25',
+    } as const;
     const error = await refusal(pool.run(office.path, task));
     expect((error as Error).message).toContain('readonly');
     expect(
@@ -57,9 +63,7 @@ describe('the pool of jobs', () => {
   });
 
   it('does many jobs, a few at a time', async () => {
-    const jobs = Array.from({ length: 12 }, (_, i) =>
-      pool.run(office.path, { task: 'anchors', columns: 1, sql: `SELECT ${i}` }),
-    );
+    const jobs = Array.from({ length: 12 }, (_, i) => pool.run(office.path, { ...SLOW, sql: `SELECT ${i}` }));
     expect(await Promise.all(jobs)).toEqual(Array.from({ length: 12 }, (_, i) => [[i]]));
   });
 });

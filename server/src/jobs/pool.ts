@@ -2,6 +2,7 @@ import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
 import { Problem } from '../problem';
+import { DesignMoved } from '../store/versions';
 import type { JobMessage, JobReply } from './child';
 import type { Results, Task } from './tasks';
 
@@ -46,7 +47,10 @@ export class JobPool {
   };
   private closed = false;
 
-  /** Runs a task on a file. Rejects with a `stopped` or `query-failed` problem, or an Error for a defect. */
+  /**
+   * Runs a task on a file. Rejects with a `stopped` or `query-failed` problem, with DesignMoved when the file has
+   * another design by now than the task was made from, or with an Error for a defect.
+   */
   async run<T extends Task>(
     path: string,
     task: T,
@@ -132,6 +136,7 @@ export class JobPool {
         if (this.closed || this.idle.length >= 2) child.kill();
         else this.idle.push(child);
         if (reply.ok) resolve(reply.result);
+        else if (reply.sort === 'moved') reject(new DesignMoved());
         else
           reject(
             reply.sort === 'person'
@@ -155,7 +160,7 @@ const gaveUp = (): Problem => new Problem('stopped', 'This was stopped before it
 function start(): ChildProcess {
   const source = import.meta.url.endsWith('.ts');
   const entry = fileURLToPath(new URL(source ? './child.ts' : './child.js', import.meta.url));
-  return fork(entry, {
+  return fork(entry, [String(process.pid)], {
     serialization: 'advanced',
     execArgv: source ? ['--import', 'tsx'] : [],
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],

@@ -42,20 +42,29 @@ import { paintPdf } from '../report/pdf';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
 import type { Connection } from '../store/driver';
+import { DesignMoved, storedVersion } from '../store/versions';
 
 /** Work that may take long: it is done in a child process, which can be stopped. */
 export type Task =
   | {
       readonly task: 'check';
+      /** The version of the design it is asked of. */
+      readonly version: number;
       readonly plan: CheckPlan;
       /** What Apply would do, and the design that it leads to. */
       readonly steps: readonly Step[];
       readonly after: Design;
       readonly today: string;
     }
-  | { readonly task: 'preview'; readonly plan: MapPlan; readonly today: string }
+  | {
+      readonly task: 'preview';
+      readonly version: number;
+      readonly plan: MapPlan;
+      readonly today: string;
+    }
   | {
       readonly task: 'found';
+      readonly version: number;
       readonly plan: CheckPlan;
       readonly today: string;
       readonly number: number;
@@ -93,7 +102,12 @@ export type Task =
       readonly number: number;
       readonly offset: number;
     }
-  | { readonly task: 'anchors'; readonly sql: string; readonly columns: number }
+  | {
+      readonly task: 'anchors';
+      readonly version: number;
+      readonly sql: string;
+      readonly columns: number;
+    }
   | {
       readonly task: 'window';
       readonly design: Design;
@@ -154,12 +168,24 @@ export class TaskError extends Error {}
 /** Tasks that only read; the others open the file for writing themselves. */
 export type Reading = Exclude<Task, { task: 'apply' | 'undo' | 'adopt' }>;
 
+/**
+ * Does a task that only reads, all of it on the file as it is at one moment. Throws DesignMoved when the file
+ * has another design by then than the task was made from.
+ */
 export async function runTask<T extends Reading>(
   db: Connection,
   task: T,
   tell: Tell = UNWATCHED,
 ): Promise<Results[T['task']]> {
-  return (await dispatch(db, task, tell)) as Results[T['task']];
+  db.exec('BEGIN');
+  try {
+    const version = 'design' in task ? task.design.version : task.version;
+    if (storedVersion(db) !== version) throw new DesignMoved();
+    return (await dispatch(db, task, tell)) as Results[T['task']];
+  } finally {
+    // What was read needs no end of its own; the engine has ended it already when it could not go on.
+    if (db.inTransaction) db.exec('COMMIT');
+  }
 }
 
 async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Results[Reading['task']]> {

@@ -3,7 +3,8 @@ import type { Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
-import { dataVersion, type OpenFile } from '../store/files';
+import type { OpenFile } from '../store/files';
+import { dataVersion, DesignMoved } from '../store/versions';
 import { guarded, prepared } from '../store/statements';
 import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
 import { readChoices, readList, type Choice, type ListRequest } from '../rows/read';
@@ -103,6 +104,7 @@ export async function window(
   const { file, jobs, signal } = reading;
   const { design, reader } = file;
   const total = await count(reading, table, request.search);
+  if (file.design !== design) throw new DesignMoved();
   // What has no index to go by reads every row.
   const kept = readsKeptOrder(file, table, request.sort);
   const costly = request.search.trim() !== '' || !orderOf(design, table, request.sort, kept).plain;
@@ -180,7 +182,7 @@ function anchorsFor(
   jobs
     .run(
       file.path,
-      { task: 'anchors', sql: anchorSql(order), columns: order.columns.length },
+      { task: 'anchors', version: file.design.version, sql: anchorSql(order), columns: order.columns.length },
       { queue: 'background' },
     )
     .then(

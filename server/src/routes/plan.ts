@@ -136,6 +136,7 @@ export function planRoutes(router: Router): void {
       const stopped = plan.notices.some(({ level }) => level === 'stop');
       const task = {
         task: 'check',
+        version: file.design.version,
         plan,
         steps: stopped ? [] : steps(file.design, evolved),
         after: evolved.design,
@@ -163,7 +164,15 @@ export function planRoutes(router: Router): void {
       const { number, offset } = body;
       const found = await context.jobs.run(
         file.path,
-        { task: 'found', plan, today: todayIn(context, file), number, limit: 50, offset },
+        {
+          task: 'found',
+          version: file.design.version,
+          plan,
+          today: todayIn(context, file),
+          number,
+          limit: 50,
+          offset,
+        },
         { signal: gone, limit: 600_000 },
       );
       return { rows: rowsToMend(file, plan.rows[number]?.table ?? '', found) };
@@ -186,7 +195,8 @@ export function planRoutes(router: Router): void {
       const invented = validateTables(evolved.design).find(({ field: id }) => id === field.id);
       if (invented) throw new Problem('design-invalid', invented.message);
       const plan = new Carrier(file.design, evolved).plan(old, was, field);
-      const task = { task: 'preview', plan, today: todayIn(context, file) } as const;
+      const { version } = file.design;
+      const task = { task: 'preview', version, plan, today: todayIn(context, file) } as const;
       return context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
     },
   });

@@ -9,7 +9,7 @@ import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
-import { BadSave, DesignMoved, RequestReused, saveRows, type SaveResult } from '../rows/save';
+import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { readRow } from '../rows/window';
 import type { OpenFile } from '../store/files';
@@ -46,20 +46,7 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
  * Saves what a viewer may save. Throws `not-allowed` for what she may not, and `rows-refused` with every
  * error beside its field when the save is refused.
  */
-export function save(file: OpenFile, request: SaveRequest, viewer: Viewer, context: Context): unknown {
-  try {
-    return saved(file, request, viewer, context);
-  } catch (error) {
-    if (!(error instanceof DesignMoved)) throw error;
-    // What was sent is checked against the design as it is now.
-    const { forms } = context.files.reload(file.id);
-    const screen = viewer.screen && (forms.find(({ id }) => id === viewer.screen!.id) ?? null);
-    if (viewer.screen && !screen) throw new Problem('not-found', 'This screen is no longer there.');
-    return saved(file, request, { ...viewer, screen }, context);
-  }
-}
-
-function saved(file: OpenFile, request: SaveRequest, viewer: Viewer, { clock }: Context): unknown {
+export function save(file: OpenFile, request: SaveRequest, viewer: Viewer, { clock }: Context): unknown {
   for (const change of request.changes) {
     const refusal = refusedChange(file.design, viewer, change);
     if (refusal !== null) throw new Problem('not-allowed', refusal);

@@ -2,7 +2,8 @@ import { createHash } from 'node:crypto';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
-import { assertWritable, storedVersion, type OpenFile } from '../store/files';
+import { assertWritable, type OpenFile } from '../store/files';
+import { DesignMoved, storedVersion } from '../store/versions';
 import { inTransaction, prepared } from '../store/statements';
 import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
@@ -25,9 +26,6 @@ export interface Saver {
 
 /** A save that cannot be made, whatever the file holds. */
 export class BadSave extends Error {}
-
-/** The design of the file is another than the one a save was checked by: it must be read again. */
-export class DesignMoved extends Error {}
 
 /** A save was sent under a name that another save had before it. */
 export class RequestReused extends Error {}
@@ -131,7 +129,7 @@ function opened(
   name: string | null,
   digest: string | null,
 ): number {
-  if (storedVersion(writer) !== design.version) throw new DesignMoved('The design has changed meanwhile.');
+  if (storedVersion(writer) !== design.version) throw new DesignMoved();
   const sql = "INSERT INTO hr_log (at, by, what, request, digest) VALUES (?, ?, 'rows', ?, ?)";
   const { lastInsertRowid } = prepared(writer, sql).run([at, by, name, digest]);
   return Number(lastInsertRowid);

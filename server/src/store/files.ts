@@ -9,7 +9,6 @@ import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
 import { clearLeftovers } from './leftovers';
-import { prepared } from './statements';
 import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
@@ -20,6 +19,7 @@ import {
   type Connection,
   type Orm,
 } from './driver';
+import { dataVersion, storedVersion } from './versions';
 import { access, file } from './registry-schema';
 
 /** An open database file: one connection that writes, one that only reads. */
@@ -60,14 +60,6 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
  * meanwhile.
  */
 const PATIENCE = 250;
-
-/** Changes with every commit of any other connection to the file. */
-export const dataVersion = (reader: Connection): number =>
-  (prepared(reader, 'PRAGMA data_version').get() as [number])[0];
-
-/** The version of the design as the file has it; within a transaction it stays that until its end. */
-export const storedVersion = (db: Connection): number =>
-  (prepared(db, 'SELECT coalesce(max(version), 0) FROM hr_change').get() as [number])[0];
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {
