@@ -100,7 +100,8 @@ export function kindProblem(source: Field, field: Field): string | null {
 }
 
 const mapName = (field: string): string => `hr_map_${field}`;
-const keyName = (table: string): string => `hr_key_${table}`;
+/** The temporary table that says which new key stands for which old one. */
+export const keyName = (table: string): string => `hr_key_${table}`;
 
 /** A number of units at one scale as SQL at another; what falls off is rounded half away from zero. */
 function scaledSql(own: string, from: number, to: number): string {
@@ -110,7 +111,7 @@ function scaledSql(own: string, from: number, to: number): string {
   return `(${own} / ${unit} + (${own} % ${unit}) * 2 / ${unit})`;
 }
 
-const looked = (map: string, own: string): string =>
+export const looked = (map: string, own: string): string =>
   `(SELECT m.new FROM temp.${sqlName(map)} AS m WHERE m.old = ${own})`;
 
 /** Says in SQL how the rows of a file of one design become rows of another. */
@@ -158,9 +159,21 @@ export class Carrier {
 
   /**
    * SQL for what a row of the old table (whose columns stand bare) holds in a field of the new one: its
-   * value, converted; in a new field that is always filled the starting value; otherwise nothing.
+   * value, converted; in a new field that is always filled the starting value; otherwise nothing. A row that
+   * would have no running number gets the next one.
    */
   value(old: Table, table: Table, field: Field): string {
+    const value = this.carried(old, table, field);
+    const was = fieldOf(old, field.id);
+    const numbered = was?.type.kind === 'runningNumber' || old.key.includes(field.id);
+    if (field.type.kind !== 'runningNumber' || (numbered && value === sqlName(was!.name))) return value;
+    const order = old.key.map((id) => `o.${sqlName(fieldOf(old, id)!.name)}`).join(', ');
+    const highest = `max(${field.type.first - 1}, ${this.lastNumber(table) ?? '0'}, coalesce(max(${value}) OVER (), 0))`;
+    return `coalesce(${value}, ${highest} + row_number() OVER (PARTITION BY ${value} IS NULL ORDER BY ${order}))`;
+  }
+
+  /** The value of a field as it is carried, which is none where there is no running number yet. */
+  protected carried(old: Table, table: Table, field: Field): string {
     const source = this.evolved.carry[field.id];
     if (source?.from === 'part') return partSql(fieldOf(old, source.field)!, source);
     if (source?.from === 'parts') return mergedSql(old, source);
@@ -174,7 +187,7 @@ export class Carrier {
   }
 
   /** A lookup follows when the key of the table it leads to changes. */
-  private movedKey(was: Field, field: Field, own: string): string | null {
+  protected movedKey(was: Field, field: Field, own: string): string | null {
     if (was.type.kind !== 'lookup' || field.type.kind !== 'lookup' || was.type.table !== field.type.table)
       return null;
     const target = tableOf(this.after, field.type.table);
@@ -210,11 +223,13 @@ export class Carrier {
     return [];
   }
 
+  /** SQL for the last number that a table's key has given as far as is known elsewhere; null for nowhere. */
+  lastNumber(_table: Table): string | null {
+    return null;
+  }
+
   private fresh(old: Table, table: Table, field: Field): string {
-    if (field.type.kind === 'runningNumber') {
-      const order = old.key.map((id) => sqlName(fieldOf(old, id)!.name)).join(', ');
-      return `row_number() OVER (ORDER BY ${order}) + ${field.type.first - 1}`;
-    }
+    if (field.type.kind === 'runningNumber') return 'NULL';
     if (field.type.kind === 'tick' && field.start === null) return '0';
     const needed = field.alwaysFilled || field.type.kind === 'tick' || table.key.includes(field.id);
     if (field.start === null || field.start.trim() === '' || !needed) return 'NULL';
@@ -331,6 +346,14 @@ export class Carrier {
     });
   }
 }
+
+/** The column, in rows as they will be, of one of the fields of the key that they have now. */
+export const keyColumn = (i: number): string => `"hr key ${i}"`;
+
+/** Whether the rows of a table get other keys: by other fields, or by other values in them. */
+export const movesKey = (carrier: Carrier, old: Table, table: Table): boolean =>
+  old.key.join() !== table.key.join() ||
+  table.key.some((id) => carrier.value(old, table, fieldOf(table, id)!) !== sqlName(fieldOf(old, id)!.name));
 
 /** The text before or behind the first separator, without blanks around it; empty becomes NULL. */
 export function partSql(field: Field, source: { readonly separator: string; readonly part: 0 | 1 }): string {

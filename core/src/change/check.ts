@@ -20,7 +20,7 @@ import {
 } from '../design';
 import { decimal, round, toText } from '../values';
 import { dependantsOf, documentProblems, type Dependant } from '../documents';
-import { Carrier, conversion, kindProblem, type KeyPlan, type MapPlan } from './carry';
+import { Carrier, conversion, keyColumn, kindProblem, type KeyPlan, type MapPlan } from './carry';
 import type { Change, Evolved } from './changes';
 import { kindCheck } from './ddl';
 
@@ -170,7 +170,7 @@ function unfit(before: Design, { design: after }: Evolved, changes: readonly Cha
     }
     const moved = old.key.join() !== table.key.join();
     if (moved && table.key.length > 1) {
-      const [user] = dependantsOf(before, table.id).filter(
+      const [user] = dependantsOf(after, table.id).filter(
         ({ kind, use }) => kind === 'field' && use.startsWith('a lookup'),
       );
       if (user) stop(table.id, `${user.label} looks up ${table.label}, so its key must stay a single field.`);
@@ -308,7 +308,11 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
           : [];
       return [`${value} AS ${sqlName(field.name)}`, ...kept];
     });
-    return [`${sqlName(table.name)} AS (SELECT ${list.join(', ')} FROM ${carrier.from(old, table)})`];
+    // Rows are told by the key they have now, also where the draft changes it.
+    const keys = old.key.map((id, i) => `o.${sqlName(fieldOf(old, id)!.name)} AS ${keyColumn(i)}`);
+    return [
+      `${sqlName(table.name)} AS (SELECT ${[...list, ...keys].join(', ')} FROM ${carrier.from(old, table)})`,
+    ];
   });
   const prelude = views.length > 0 ? `WITH ${views.join(', ')} ` : '';
   const checks: RowCheck[] = [];
@@ -323,7 +327,10 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
     const ask: Ask = (fields, sort, message, where, rule) => {
       const [field] = fields;
       const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
-      const key = `json_array(${old.key.map((id) => oldKeyColumn(old, table, id, hasWas)).join(', ')}) || ''`;
+      const columns = old.key.map((id, i) =>
+        untouched.has(table.id) ? sqlName(fieldOf(old, id)!.name) : keyColumn(i),
+      );
+      const key = `json_array(${columns.map((column) => `t.${column}`).join(', ')}) || ''`;
       const value = field ? `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}` : 'NULL';
       checks.push({
         table: table.id,
@@ -342,13 +349,6 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
   return checks;
 }
 
-/** Rows are told by the key they have now, also where the draft changes it. */
-function oldKeyColumn(old: Table, table: Table, id: string, hasWas: (field: Field) => boolean): string {
-  const field = fieldOf(table, id);
-  if (!field) return 'NULL';
-  return `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}`;
-}
-
 type Ask = (
   fields: readonly Field[],
   sort: RowCheck['sort'],
@@ -365,6 +365,12 @@ export const alike = (table: Table, fields: readonly Field[]): string => {
   const tuple = (list: readonly string[]): string => (list.length === 1 ? list[0]! : `(${list.join(', ')})`);
   return `${filled} AND ${tuple(own)} IN (SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} GROUP BY ${columns.join(', ')} HAVING count(*) > 1)`;
 };
+
+/** What the values of a field are to become, for messages. */
+function newKindOf(after: Design, { type }: Field): string {
+  if (type.kind === 'lookup') return `a row of ${labelOf(after, type.table)}`;
+  return type.kind === 'choice' ? 'one of its choices' : 'the new kind';
+}
 
 function fieldChecks(
   carrier: Carrier,
@@ -389,7 +395,7 @@ function fieldChecks(
     ask(
       [field],
       'convert',
-      `${field.label} holds a value that cannot be read as ${field.type.kind === 'lookup' ? `a row of ${labelOf(after, field.type.table)}` : 'the new kind'}.`,
+      `${field.label} holds a value that cannot be read as ${newKindOf(after, field)}.`,
       unread,
     );
   if (field.alwaysFilled && !(source?.alwaysFilled && how === 'same'))

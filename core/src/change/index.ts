@@ -9,5 +9,6 @@ export * from './sound';
 export * from './mend';
 export * from './carry';
 export * from './convert';
+export * from './follow';
 export * from './undo';
 export * from './read-changes';

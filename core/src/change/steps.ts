@@ -1,6 +1,6 @@
 import { sqlName, sqlText } from '../expression';
-import { readableName, storedFields, type Design, type Table } from '../design';
-import { Carrier, type MapPlan } from './carry';
+import { fieldOf, readableName, storedFields, type Design, type Table } from '../design';
+import { Carrier, movesKey, type MapPlan } from './carry';
 import type { Evolved } from './changes';
 import { createIndexes, createReadable, createTable, keptObjects, runningKey } from './ddl';
 import { orderParts } from './order';
@@ -80,8 +80,10 @@ export function steps(before: Design, evolved: Evolved, carrier = new Carrier(be
         `copy the rows of ${table.label}`,
         table.id,
         copyRows(carrier, old, table, temporary),
-        ...keepNumbers(old, table, temporary),
+        ...keepNumbers(carrier, old, table, temporary),
       );
+      if (movesKey(carrier, old, table))
+        add(`note the new keys of ${table.label}`, table.id, ...noteKeys(carrier, old, table));
       drops.push({
         what: `drop the old ${old.label}`,
         sql: `DROP TABLE ${sqlName(old.name)}`,
@@ -154,16 +156,29 @@ function firstNumber(table: Table): string[] {
  * Running numbers are never given twice, so the last one given survives a rebuild. A key that becomes a
  * running number only now goes on after the last one in use.
  */
-function keepNumbers(old: Table, table: Table, temporary: string): string[] {
+function keepNumbers(carrier: Carrier, old: Table, table: Table, temporary: string): string[] {
   const key = runningKey(table);
   if (key?.type.kind !== 'runningNumber') return [];
   const given =
     runningKey(old)?.id === key.id
       ? `coalesce((SELECT seq FROM sqlite_sequence WHERE name = ${sqlText(old.name)}), 0)`
-      : `max(${key.type.first - 1}, coalesce((SELECT max(${sqlName(key.name)}) FROM ${sqlName(temporary)}), 0))`;
+      : `max(${key.type.first - 1}, ${carrier.lastNumber(table) ?? '0'}, coalesce((SELECT max(${sqlName(key.name)}) FROM ${sqlName(temporary)}), 0))`;
   return [
     `DELETE FROM sqlite_sequence WHERE name = ${sqlText(temporary)}`,
     `INSERT INTO sqlite_sequence (name, seq) SELECT ${sqlText(temporary)}, n FROM (SELECT ${given} AS n) WHERE n > 0`,
+  ];
+}
+
+/** Writes down what the keys of rows become: those who are to find a row by an earlier key follow it. */
+function noteKeys(carrier: Carrier, old: Table, table: Table): string[] {
+  const into = 'INSERT INTO main.hr_rekeyed (change, table_id, was, now) SELECT';
+  const change = `(SELECT coalesce(max(version), 0) + 1 FROM main.hr_change), ${sqlText(table.id)}`;
+  const was = old.key.map((id) => `o.${sqlName(fieldOf(old, id)!.name)}`).join(', ');
+  const now = table.key.map((id) => carrier.value(old, table, fieldOf(table, id)!)).join(', ');
+  // An entry for no row says that it was noted, also of a table without rows.
+  return [
+    `${into} ${change}, '[]', '[]'`,
+    `${into} ${change}, json_array(${was}), json_array(${now}) FROM ${carrier.from(old, table)}`,
   ];
 }
 

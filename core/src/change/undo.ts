@@ -1,15 +1,27 @@
-import { sqlName } from '../expression';
+import { sqlName, sqlText } from '../expression';
 import {
   DOCUMENT_LISTS,
   fieldOf,
+  linksFrom,
   storedFields,
   type Design,
   type DesignDocument,
   type Field,
   type Table,
 } from '../design';
-import { Carrier, mergedSql, partSql, type KeyPlan, type MapPlan } from './carry';
-import { evolve, type Change } from './changes';
+import {
+  Carrier,
+  keyColumn,
+  keyName,
+  looked,
+  mergedSql,
+  movesKey,
+  partSql,
+  type KeyPlan,
+  type MapPlan,
+} from './carry';
+import { evolve, type Carry, type Change } from './changes';
+import { runningKey } from './ddl';
 
 /** A draft that was applied, with the design before and after it. */
 export interface Applied {
@@ -26,6 +38,18 @@ export const COPY = 'hr_copy';
  * `key` of the row as it is now (a JSON array), and the `value` as the file keeps it.
  */
 export const GIVEN = 'hr_given';
+
+/**
+ * The temporary table of the rows of a table that somebody has touched since, or of all of them where the draft
+ * moved their keys: `now` and `was`, the key as it is and as the copy has it (JSON arrays, or NULL for a row that
+ * was added since), and `written`, the fields that were written since, as `,a,b,`.
+ */
+export const rowsTable = (table: string): string => `hr_rows_${table}`;
+
+/** The temporary table of keys of the copy that rows have under another one once the draft is undone. */
+const backName = (table: string): string => `hr_back_${table}`;
+
+const ROW = { now: '"hr now"', was: '"hr was"', written: '"hr written"' };
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
@@ -63,165 +87,275 @@ export function undoneDesign(current: Design, { before, after }: Applied): Desig
   };
 }
 
-/** Whether a table's key is held by other fields, or by other values, after the draft than before it. */
-function keyMoved(applied: Applied, forward: Carrier, table: Table): boolean {
-  const next = applied.after.tables.find(({ id }) => id === table.id);
-  if (!next || next.key.join() !== table.key.join()) return next !== undefined;
-  return table.key.some((id) => {
-    const [was, is] = [fieldOf(table, id)!, fieldOf(next, id)!];
-    return forward.value(table, next, is) !== sqlName(was.name);
-  });
-}
+/** A draft that was applied, with the way in which it carried the rows. */
+export class AppliedDraft implements Applied {
+  readonly before: Design;
+  readonly after: Design;
+  readonly changes: readonly Change[];
+  readonly forward: Carrier;
 
-/** Tables whose rows cannot be matched to those of the copy any more if anybody has written to them since. */
-export function tablesRekeyed(applied: Applied): Table[] {
-  const forward = new Carrier(applied.before, evolve(applied.before, applied.changes));
-  return applied.before.tables.filter((table) => keyMoved(applied, forward, table));
+  constructor({ before, after, changes }: Applied) {
+    this.before = before;
+    this.after = after;
+    this.changes = changes;
+    this.forward = new Carrier(before, evolve(before, changes));
+  }
+
+  /** Whether a table's key is held by other fields, or by other values, after the draft than before it. */
+  movedKey(id: string): boolean {
+    const [was, is] = [this.before, this.after].map(({ tables }) => tables.find((table) => table.id === id));
+    return was !== undefined && is !== undefined && movesKey(this.forward, was, is);
+  }
+
+  /**
+   * The fields that the draft made of one by splitting it, or by joining it with another, and how its value is
+   * made of theirs again; null where it did neither.
+   */
+  madeOf(
+    table: string,
+    field: string,
+  ): { readonly fields: readonly string[]; readonly back: (row: Table) => string } | null {
+    const { carry, design } = this.forward.evolved;
+    const next = design.tables.find(({ id }) => id === table);
+    const made = (next?.fields ?? []).flatMap(({ id }) => {
+      const source = carry[id];
+      return source ? [{ id, source }] : [];
+    });
+    const parts = made.flatMap(({ id, source }) =>
+      source.from === 'part' && source.field === field ? [{ id, ...source }] : [],
+    );
+    const [first, second] = [parts.find(({ part }) => part === 0), parts.find(({ part }) => part === 1)];
+    if (first && second) {
+      const { separator } = first;
+      const fields = [first.id, second.id] as const;
+      return { fields, back: (row) => mergedSql(row, { fields, separator }) };
+    }
+    for (const { id, source } of made)
+      if (source.from === 'parts' && source.fields.includes(field)) {
+        const part = source.fields[0] === field ? 0 : 1;
+        const { separator } = source;
+        return { fields: [id], back: (row) => partSql(fieldOf(row, id)!, { separator, part }) };
+      }
+    return null;
+  }
 }
 
 /**
  * Carries rows back to the design before a draft, field by field: values that the draft left alone are taken
  * as they are now; what it dropped or changed is taken from the safe copy, except where somebody has written
  * that field since. There the value of today is converted back: parts are joined again, what was joined is
- * parted. Rows that were added since have no other value than that.
+ * parted. Rows that were added since have no other value than that. Each row is told by the key it had, whatever
+ * the draft or anybody since has made of it; lookups lead to the row they lead to now.
  */
 export class UndoCarrier extends Carrier {
-  private readonly forward: Carrier;
-
   constructor(
     current: Design,
     target: Design,
-    private readonly applied: Applied,
-    /** The tables to which somebody has written since the draft was applied, and the mark in history. */
-    private readonly written: { readonly tables: ReadonlySet<string>; readonly mark: number },
+    private readonly applied: AppliedDraft,
+    /** The tables whose rows are followed, each in its {@link rowsTable}; to no other has anybody written since. */
+    private readonly followed: ReadonlySet<string>,
     /** The fields for which values are given, see {@link GIVEN}. */
     private readonly given: ReadonlySet<string> = new Set(),
   ) {
-    super(current, { design: target, carry: {} });
-    this.forward = new Carrier(applied.before, evolve(applied.before, applied.changes));
+    super(current, { design: target, carry: renamedBack(applied) });
   }
 
-  override value(old: Table, table: Table, field: Field): string {
-    if (keyMoved(this.applied, this.forward, table)) return `w.${sqlName(field.name)}`;
+  protected override carried(old: Table, table: Table, field: Field): string {
     const value = this.broughtBack(old, table, field);
     if (!this.given.has(field.id)) return value;
-    const key = old.key.map((id) => `o.${sqlName(fieldOf(old, id)!.name)}`).join(', ');
-    const given = `FROM temp.${GIVEN} AS g WHERE g.field = '${field.id}' AND g.key = json_array(${key})`;
+    const given = givenTo(field, ownKey(old, 'o'));
     return `CASE WHEN EXISTS (SELECT 1 ${given}) THEN (SELECT g.value ${given}) ELSE ${value} END`;
   }
 
   private broughtBack(old: Table, table: Table, field: Field): string {
-    const written = this.written.tables.has(table.id);
+    const followed = this.followed.has(table.id);
     if (this.leftAlone(table, field))
-      return written ? super.value(old, table, field) : sqlName(fieldOf(old, field.id)!.name);
-    const own = (id: string): string => `o.${sqlName(fieldOf(old, id)!.name)}`;
-    const match = table.key.map((id) => `w.${sqlName(fieldOf(table, id)!.name)} = ${own(id)}`).join(' AND ');
-    const copied = `${COPY}.${sqlName(this.copied(table).name)}`;
-    const before = `(SELECT w.${sqlName(field.name)} FROM ${copied} AS w WHERE ${match})`;
-    if (!written) return before;
-    const now = this.cameOf(table, field);
-    const today = now ? now.value(old) : super.value(old, table, field);
-    const since = this.since(table, table.key.map(own), now?.fields ?? [field.id]);
-    return `CASE WHEN ${since} THEN ${today} ELSE ${before} END`;
+      return followed ? super.carried(old, table, field) : sqlName(fieldOf(old, field.id)!.name);
+    const before = this.copied(table, field, this.copiedKey(old, table));
+    if (!followed) return before;
+    const now = this.applied.madeOf(table.id, field.id);
+    const today = now ? now.back(old) : super.carried(old, table, field);
+    // A lookup that followed the keys of its table goes back with them.
+    if (this.followedKeys(old, table, field)) return today;
+    return `CASE WHEN ${this.since(old, table, now?.fields ?? [field.id])} THEN ${today} ELSE ${before} END`;
   }
 
-  /**
-   * The fields that the draft made of one by splitting it, or by joining it with another; null where it did
-   * neither.
-   */
-  private cameOf(
-    table: Table,
-    field: Field,
-  ): { readonly fields: readonly string[]; readonly value: (old: Table) => string } | null {
-    const { carry, design } = this.forward.evolved;
-    const next = design.tables.find(({ id }) => id === table.id);
-    const made = (next?.fields ?? []).flatMap(({ id }) => {
-      const source = carry[id];
-      return source ? [{ id, source }] : [];
+  /** SQL for what the row with this key holds in the copy. */
+  private copied(table: Table, field: Field, key: readonly string[]): string {
+    const own = `w.${sqlName(field.name)}`;
+    const { type } = field;
+    const value =
+      type.kind === 'lookup' && this.followed.has(type.table)
+        ? `coalesce(${looked(backName(type.table), own)}, ${own})`
+        : own;
+    return `(SELECT ${value} ${this.copyOf(table, key)})`;
+  }
+
+  private copyOf(table: Table, key: readonly string[]): string {
+    const match = table.key.map((id, i) => `w.${sqlName(fieldOf(table, id)!.name)} = ${key[i]}`);
+    return `FROM ${COPY}.${sqlName(table.name)} AS w WHERE ${match.join(' AND ')}`;
+  }
+
+  /** SQL for the key that a row has in the copy. */
+  private copiedKey(old: Table, table: Table): string[] {
+    return table.key.map((id, i) => {
+      const was = `o.${ROW.was} ->> '$[${i}]'`;
+      if (this.applied.movedKey(table.id)) return was;
+      const own = `o.${sqlName(fieldOf(old, id)!.name)}`;
+      return this.followed.has(table.id) ? `CASE WHEN o.${ROW.now} IS NULL THEN ${own} ELSE ${was} END` : own;
     });
-    const parts = made.flatMap(({ id, source }) =>
-      source.from === 'part' && source.field === field.id ? [{ id, ...source }] : [],
-    );
-    const [first, second] = [parts.find(({ part }) => part === 0), parts.find(({ part }) => part === 1)];
-    if (first && second) {
-      const { separator } = first;
-      const fields = [first.id, second.id] as const;
-      return { fields, value: (old) => mergedSql(old, { fields, separator }) };
-    }
-    for (const { id, source } of made)
-      if (source.from === 'parts' && source.fields.includes(field.id)) {
-        const part = source.fields[0] === field.id ? 0 : 1;
-        const { separator } = source;
-        return { fields: [id], value: (old) => partSql(fieldOf(old, id)!, { separator, part }) };
-      }
-    return null;
   }
 
-  /**
-   * The condition for rows in which somebody has written any of these fields since, or that were added since,
-   * given SQL for their key.
-   */
-  private since(table: Table, key: readonly string[], fields: readonly string[]): string {
-    const changed = fields
-      .map((id) => `h.before ->> '$."${id}"' IS NOT h.after ->> '$."${id}"'`)
-      .join(' OR ');
-    return `EXISTS (SELECT 1 FROM hr_history AS h WHERE h.id > ${this.written.mark} AND h.table_id = '${table.id}' AND h.key = json_array(${key.join(', ')}) AND (h.op <> 'update' OR ${changed}))`;
+  /** The condition for rows in which somebody has written any of these fields since, or that were added since. */
+  private since(old: Table, table: Table, fields: readonly string[]): string {
+    const written = fields.map((id) => `coalesce(instr(o.${ROW.written}, ',${id},'), 0) > 0`);
+    return [...written, `NOT EXISTS (SELECT 1 ${this.copyOf(table, this.copiedKey(old, table))})`].join(
+      ' OR ',
+    );
+  }
+
+  /** Whether a field leads to the rows of one table, before the draft, after it and now, whose keys it moved. */
+  private followedKeys(old: Table, table: Table, field: Field): boolean {
+    const { type } = field;
+    if (type.kind !== 'lookup' || !this.applied.movedKey(type.table)) return false;
+    const { after } = this.applied;
+    const then = after.tables.find(({ id }) => id === table.id);
+    return [old, then].every((at) => {
+      const own = at && fieldOf(at, field.id)?.type;
+      return own?.kind === 'lookup' && own.table === type.table;
+    });
   }
 
   /** Only what was written since is converted back, so only that can fail to be. */
   override unread(table: Table, field: Field, was: string, now: string): string | null {
-    if (!this.written.tables.has(table.id)) return null;
-    const key = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`);
-    return `${was} IS NOT NULL AND ${now} IS NULL AND ${this.since(table, key, [field.id])}`;
+    if (!this.followed.has(table.id)) return null;
+    const old = this.before.tables.find(({ id }) => id === table.id)!;
+    const key = old.key.map((_, i) => `t.${keyColumn(i)}`).join(', ');
+    const touched = `SELECT 1 FROM temp.${rowsTable(table.id)} AS x WHERE x.now = json_array(${key}) AND (x.was IS NULL OR instr(x.written, ',${field.id},') > 0)`;
+    const unread = `${was} IS NOT NULL AND ${now} IS NULL AND EXISTS (${touched})`;
+    // Somebody may have said that it is to be empty.
+    return this.given.has(field.id) ? `${unread} AND NOT EXISTS (SELECT 1 ${givenTo(field, key)})` : unread;
   }
 
   /** What the draft dropped comes back from the copy. */
   override fills(table: Table, field: Field): boolean {
-    return fieldOf(this.copied(table), field.id) !== undefined;
+    const was = this.applied.before.tables.find(({ id }) => id === table.id);
+    return was !== undefined && fieldOf(was, field.id) !== undefined;
   }
 
   /** Only rows that somebody has written since need their values converted back. */
   override maps(): MapPlan[] {
     const written = new Set(
       this.evolved.design.tables
-        .filter(({ id }) => this.written.tables.has(id))
+        .filter(({ id }) => this.followed.has(id))
         .flatMap(({ fields }) => fields.map(({ id }) => id)),
     );
     return super.maps().filter(({ field }) => written.has(field));
   }
 
-  /** Keys that moved are taken from the copy together with the rows that look them up. */
+  /**
+   * What keys become: of today, for the lookups that lead there now; and of the copy, for those that come back
+   * from it. A table whose key is itself a lookup waits for the table that leads to.
+   */
   override keys(): KeyPlan[] {
-    return [];
+    const { before } = this;
+    const { design } = this.evolved;
+    const plans: KeyPlan[] = [];
+    const done = new Set<string>();
+    const visit = (table: Table): void => {
+      if (done.has(table.id)) return;
+      done.add(table.id);
+      for (const { parent, on } of linksFrom(design, table))
+        if (on.some(([own]) => table.key.includes(own.id))) visit(parent);
+      const old = before.tables.find(({ id }) => id === table.id);
+      if (!old || old.key.length !== 1 || table.key.length !== 1 || !this.followed.has(table.id)) return;
+      const [was, is] = [fieldOf(old, old.key[0]!)!, fieldOf(table, table.key[0]!)!];
+      const value = this.value(old, table, is);
+      const from = `FROM ${this.from(old, table)}`;
+      if (this.applied.movedKey(table.id))
+        plans.push({
+          table: keyName(table.id),
+          sql: `INSERT INTO temp.${sqlName(keyName(table.id))} (old, new) SELECT o.${sqlName(was.name)}, ${value} ${from}`,
+        });
+      const key = this.copiedKey(old, table)[0]!;
+      plans.push({
+        table: backName(table.id),
+        sql: `INSERT OR IGNORE INTO temp.${sqlName(backName(table.id))} (old, new) SELECT key, value FROM (SELECT ${key} AS key, ${value} AS value ${from}) WHERE key IS NOT NULL AND value IS NOT key`,
+      });
+    };
+    design.tables.forEach(visit);
+    return plans;
   }
 
-  /** Where the rows of a table are read from: the table itself, or the copy when its keys have moved. */
+  /** The key that the table a lookup leads to goes back to. */
+  protected override movedKey(was: Field, field: Field, own: string): string | null {
+    if (was.type.kind !== 'lookup' || field.type.kind !== 'lookup' || was.type.table !== field.type.table)
+      return null;
+    const { table } = field.type;
+    return this.applied.movedKey(table) ? looked(keyName(table), own) : null;
+  }
+
+  /** The rows of a table, each with the key it had and what was written in it since. */
   override from(old: Table, table: Table): string {
-    return keyMoved(this.applied, this.forward, table)
-      ? `${COPY}.${sqlName(this.copied(table).name)} AS w`
-      : super.from(old, table);
+    if (!this.followed.has(table.id)) return super.from(old, table);
+    const rows = `SELECT o.*, x.now AS ${ROW.now}, x.was AS ${ROW.was}, x.written AS ${ROW.written}`;
+    return `(${rows} FROM main.${sqlName(old.name)} AS o LEFT JOIN temp.${rowsTable(table.id)} AS x ON x.now = json_array(${ownKey(old, 'o')})) AS o`;
   }
 
   /** Statements that bring back the rows of a table that the draft dropped. */
   override fill(table: Table): string[] {
-    const columns = storedFields(table)
-      .map(({ name }) => sqlName(name))
-      .join(', ');
+    const fields = storedFields(table);
+    const columns = fields.map(({ name }) => sqlName(name)).join(', ');
+    const values = fields.map((field) => {
+      const own = `w.${sqlName(field.name)}`;
+      return field.type.kind === 'lookup' && this.followed.has(field.type.table)
+        ? `coalesce(${looked(backName(field.type.table), own)}, ${own})`
+        : own;
+    });
     return [
-      `INSERT INTO main.${sqlName(table.name)} (${columns}) SELECT ${columns} FROM ${COPY}.${sqlName(table.name)}`,
+      `INSERT INTO main.${sqlName(table.name)} (${columns}) SELECT ${values.join(', ')} FROM ${COPY}.${sqlName(table.name)} AS w`,
     ];
   }
 
-  private copied(table: Table): Table {
-    return this.applied.before.tables.find(({ id }) => id === table.id) ?? table;
+  /** The running numbers that the copy has given are given to no other row. */
+  override lastNumber(table: Table): string | null {
+    const was = this.applied.before.tables.find(({ id }) => id === table.id);
+    if (!was || !runningKey(was)) return null;
+    return `coalesce((SELECT seq FROM ${COPY}.sqlite_sequence WHERE name = ${sqlText(was.name)}), 0)`;
   }
 
   private leftAlone(table: Table, field: Field): boolean {
-    const { before, after } = this.applied;
+    const { before, after, forward } = this.applied;
     const was = before.tables.find(({ id }) => id === table.id);
     const next = after.tables.find(({ id }) => id === table.id);
     const [from, to] = [was && fieldOf(was, field.id), next && fieldOf(next, field.id)];
     if (!was || !next || !from || !to) return false;
-    return this.forward.value(was, next, to) === sqlName(from.name);
+    return forward.value(was, next, to) === sqlName(from.name);
   }
 }
+
+const TEXTS: ReadonlySet<string> = new Set(['text', 'longText', 'choice']);
+
+/** Texts that the draft put in the place of others go back to those, where there was one for each. */
+function renamedBack({ before, after, forward }: AppliedDraft): Carry {
+  const carry: Record<string, Carry[string]> = {};
+  for (const [id, source] of Object.entries(forward.evolved.carry)) {
+    const types = [before, after].map(({ tables }) =>
+      tables.flatMap(({ fields }) => fields).find((field) => field.id === id),
+    );
+    if (source.from !== 'convert' || !types.every((field) => field && TEXTS.has(field.type.kind))) continue;
+    const pairs = Object.entries(source.convert.instead ?? {});
+    const back = pairs.filter(([, now]) => pairs.filter(([, other]) => other === now).length === 1);
+    const instead = Object.fromEntries(back.map(([was, now]) => [now, was]));
+    if (Object.keys(instead).length > 0) carry[id] = { from: 'convert', convert: { instead } };
+  }
+  return carry;
+}
+
+/** What is given for a field of the row with this key, as it is now. */
+const givenTo = (field: Field, key: string): string =>
+  `FROM temp.${GIVEN} AS g WHERE g.field = ${sqlText(field.id)} AND g.key = json_array(${key})`;
+
+/** The key of a row as columns of an alias. */
+const ownKey = (table: Table, alias: string): string =>
+  table.key.map((id) => `${alias}.${sqlName(fieldOf(table, id)!.name)}`).join(', ');

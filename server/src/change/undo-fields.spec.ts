@@ -1,3 +1,4 @@
+import type { Change } from '@heathridge/core/change';
 import { plainField, type FieldType } from '@heathridge/core/design';
 import { field, lookup, number, table } from '../../../core/src/design/testing/office';
 import { Office, type Answer } from '../testing/office';
@@ -106,6 +107,160 @@ describe('undo, field by field', () => {
   });
 });
 
+/** Keys that a draft changes, and keys that somebody changes since. */
+describe('undo, whatever became of keys', () => {
+  let office: Office;
+  const MAKER = table(
+    'maker',
+    [
+      field('mNo', 'number', number),
+      field('mCode', 'code', { kind: 'text' }, { alwaysFilled: true, noTwoAlike: true }),
+      field('mTown', 'town', { kind: 'text' }),
+    ],
+    {},
+  );
+  const THING = table('thing', [
+    field('tNo', 'number', number),
+    field('tMaker', 'maker', { ...lookup('maker'), onDelete: 'leaveEmpty' } as FieldType),
+    field('tNote', 'note', { kind: 'text' }),
+  ]);
+  const ok = (answer: Answer): Answer['body'] => {
+    expect(answer.status).withContext(JSON.stringify(answer.body)).toBe(200);
+    return answer.body;
+  };
+  const rows = (sql: string): unknown =>
+    office.app.context.files.get(office.file).reader.prepare(sql).raw().all();
+  const update = (name: string, key: unknown, values: object) => ({
+    ...{ op: 'update', table: name, key: [key], values, was: {} },
+  });
+  const CODE_IS_KEY: Change[] = [
+    {
+      change: 'changeField',
+      table: 't_maker',
+      field: 'f_mNo',
+      set: { type: { kind: 'wholeNumber' } },
+      convert: {},
+    },
+    { change: 'changeTable', table: 't_maker', set: { key: ['f_mCode'] } },
+  ];
+
+  beforeEach(async () => {
+    office = await Office.open({ demo: false });
+    ok(await office.apply({ change: 'addTable', table: MAKER }, { change: 'addTable', table: THING }));
+    const makers = ['A', 'B', 'C'].map((code) => ({
+      ...{ op: 'insert', table: 't_maker', values: { f_mCode: code, f_mTown: `Town ${code}` } },
+    }));
+    const things = [1, 2, 3].map((maker) => ({
+      ...{ op: 'insert', table: 't_thing', values: { f_tMaker: maker, f_tNote: `Of ${maker}` } },
+    }));
+    ok(await office.save(...makers, ...things));
+  });
+  afterEach(() => office.close());
+
+  it('finds each row again after its table got another key', async () => {
+    ok(
+      await office.apply(...CODE_IS_KEY, {
+        change: 'dropField',
+        table: 't_maker',
+        field: 'f_mTown',
+        mends: [],
+      }),
+    );
+    ok(
+      await office.save(
+        update('t_maker', 'A', { f_mCode: 'Z' }),
+        { op: 'delete', table: 't_maker', key: ['B'] },
+        { op: 'insert', table: 't_maker', values: { f_mCode: 'A' } },
+        update('t_thing', 3, { f_tMaker: 'A' }),
+        { op: 'insert', table: 't_thing', values: { f_tMaker: 'Z', f_tNote: 'New' } },
+      ),
+    );
+    ok(await office.call('POST', `changes/${office.design.version}/undo`, {}));
+    // The one that is called A by now is not the one that was; it gets a number that none has had.
+    expect(rows('SELECT number, code, town FROM maker ORDER BY number')).toEqual([
+      [1, 'Z', 'Town A'],
+      [3, 'C', 'Town C'],
+      [4, 'A', null],
+    ]);
+    expect(rows('SELECT number, maker, note FROM thing ORDER BY number')).toEqual([
+      [1, 1, 'Of 1'],
+      [2, null, 'Of 2'],
+      [3, 4, 'Of 3'],
+      [4, 1, 'New'],
+    ]);
+    // The next number is one that nobody has had.
+    ok(await office.save({ op: 'insert', table: 't_maker', values: { f_mCode: 'N' } }));
+    expect(rows("SELECT number FROM maker WHERE code = 'N'")).toEqual([[5]]);
+  });
+
+  it('finds a row whose own key somebody has changed since, and leads lookups that come back there', async () => {
+    ok(await office.apply(...CODE_IS_KEY));
+    ok(
+      await office.apply(
+        { change: 'dropField', table: 't_maker', field: 'f_mTown', mends: [] },
+        { change: 'dropField', table: 't_thing', field: 'f_tMaker', mends: [] },
+      ),
+    );
+    ok(await office.save(update('t_maker', 'A', { f_mCode: 'Q' }), update('t_maker', 'B', { f_mCode: 'A' })));
+    ok(await office.call('POST', `changes/${office.design.version}/undo`, {}));
+    expect(rows('SELECT code, town FROM maker ORDER BY number')).toEqual([
+      ['Q', 'Town A'],
+      ['A', 'Town B'],
+      ['C', 'Town C'],
+    ]);
+    expect(rows('SELECT maker FROM thing ORDER BY number')).toEqual([['Q'], ['A'], ['C']]);
+  });
+
+  it('keeps what was written while another draft, undone since, held the keys', async () => {
+    ok(
+      await office.apply({
+        change: 'changeField',
+        table: 't_maker',
+        field: 'f_mTown',
+        set: { type: { kind: 'choice', choices: ['Town A', 'Town B', 'Town C', 'Else'] } },
+        convert: {},
+      }),
+    );
+    const outer = office.design.version;
+    ok(await office.apply(...CODE_IS_KEY));
+    ok(await office.save(update('t_maker', 'B', { f_mTown: 'Else' })));
+    ok(await office.call('POST', `changes/${office.design.version}/undo`, {}));
+    ok(await office.call('POST', `changes/${outer}/undo`, {}));
+    expect(rows('SELECT number, town FROM maker ORDER BY number')).toEqual([
+      [1, 'Town A'],
+      [2, 'Else'],
+      [3, 'Town C'],
+    ]);
+  });
+
+  it('is refused in words where an earlier version of the program has changed keys', async () => {
+    ok(await office.apply(...CODE_IS_KEY));
+    office.app.context.files.get(office.file).writer.exec('DELETE FROM hr_rekeyed');
+    const { status, body } = await office.call('POST', `changes/${office.design.version}/undo`, {});
+    expect(status).toBe(422);
+    expect(body.detail).toMatch(/The key of Maker was changed by an earlier version.*safe copy/);
+  });
+
+  it('numbers rows that have no number, behind all that have one', async () => {
+    const dropped: Change = { change: 'dropField', table: 't_maker', field: 'f_mNo', mends: [] };
+    ok(await office.apply({ change: 'changeTable', table: 't_maker', set: { key: ['f_mCode'] } }, dropped));
+    const no = { kind: 'wholeNumber' } as const;
+    ok(await office.apply({ change: 'addField', table: 't_maker', field: field('mNew', 'new', no) }));
+    ok(await office.save(update('t_maker', 'C', { f_mNew: 2 })));
+    ok(
+      await office.apply(
+        { change: 'changeField', table: 't_maker', field: 'f_mNew', set: { type: number }, convert: {} },
+        { change: 'changeTable', table: 't_maker', set: { key: ['f_mNew'] } },
+      ),
+    );
+    expect(rows('SELECT code, new FROM maker ORDER BY code')).toEqual([
+      ['A', 3],
+      ['B', 4],
+      ['C', 2],
+    ]);
+  });
+});
+
 /** Where what was written since does not fit, it is said what it is to be, and then undone. */
 describe('an undo that what was written since stands in the way of', () => {
   let office: Office;
@@ -188,14 +343,64 @@ describe('an undo that what was written since stands in the way of', () => {
       }),
     );
     ok(await office.save({ op: 'update', table: 't_thing', key: [2], values: { f_tSort: 'C' }, was: {} }));
-    expect(await refused()).toEqual([['f_tSort', 'choice', [[2]]]]);
+    expect(await refused()).toEqual([['f_tSort', 'convert', [[2]]]]);
     expect((await undo([{ field: 'f_tSort', key: [2], value: 'C' }])).body.detail).toBe(
       'Sort: “C” is not one of A, B.',
     );
+    // What was renamed goes back to its name, wherever it was chosen since.
+    ok(await office.save({ op: 'insert', table: 't_thing', values: { f_tCode: 'x9', f_tSort: 'Alpha' } }));
     ok(await undo([{ field: 'f_tSort', key: [2], value: 'A' }]));
     expect(things()).toEqual([
       [1, 'x1', 'A', 1],
       [2, 'x2', 'A', 2],
+      [3, 'x9', 'A', null],
+    ]);
+  });
+
+  it('is done with nothing for what cannot be read, but not where something is needed', async () => {
+    const type = { kind: 'text' } as const;
+    ok(
+      await office.apply({
+        change: 'changeField',
+        table: 't_thing',
+        field: 'f_tMaker',
+        set: { type },
+        convert: {},
+      }),
+    );
+    ok(
+      await office.save({
+        op: 'update',
+        table: 't_thing',
+        key: [2],
+        values: { f_tMaker: 'Nobody' },
+        was: {},
+      }),
+    );
+    expect(await refused()).toEqual([['f_tMaker', 'convert', [[2]]]]);
+    ok(await undo([{ field: 'f_tMaker', key: [2], value: null }]));
+    expect((things() as unknown[][]).map((row) => row[3])).toEqual([1, null]);
+    ok(await office.apply({ change: 'dropField', table: 't_thing', field: 'f_tCode', mends: [] }));
+    ok(await office.save({ op: 'insert', table: 't_thing', values: {} }));
+    const given = [{ field: 'f_tCode', key: [3], value: null }];
+    expect((await undo(given)).body.detail).toBe('Code: say what it is to hold.');
+    // The rows in the way are told all the same.
+    expect(await refused(given)).toEqual([['f_tCode', 'empty', [[3]]]]);
+  });
+
+  it('has what was given in the history of whoever gave it', async () => {
+    ok(await office.apply({ change: 'dropField', table: 't_thing', field: 'f_tCode', mends: [] }));
+    ok(await office.save({ op: 'insert', table: 't_thing', values: {} }));
+    ok(await undo([{ field: 'f_tCode', key: [3], value: 'x3' }]));
+    const [entry] = office.app.context.files
+      .get(office.file)
+      .reader.prepare('SELECT key, op, before, after FROM hr_history ORDER BY id DESC LIMIT 1')
+      .raw()
+      .all() as [string, string, string, string][];
+    expect([entry![0], entry![1]]).toEqual(['[3]', 'update']);
+    expect([entry![2], entry![3]].map((row) => (JSON.parse(row) as { f_tCode: unknown }).f_tCode)).toEqual([
+      null,
+      'x3',
     ]);
   });
 

@@ -1,37 +1,43 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { and, desc, eq, gt, isNull, max } from 'drizzle-orm';
+import { and, desc, eq, isNull, max } from 'drizzle-orm';
 import * as v from 'valibot';
 import {
+  AppliedDraft,
   checkPlan,
   COPY,
   GIVEN,
   readChanges,
   steps,
-  tablesRekeyed,
   UndoCarrier,
   undoneDesign,
-  type Applied,
   type Change,
 } from '@heathridge/core/change';
 import {
   documentsOf,
+  fieldOf,
   Id,
   idsUsed,
   readDesign,
+  storedFields,
   storing,
+  travelling,
   valueKind,
   type Design,
   type Field,
 } from '@heathridge/core/design';
-import { sqlText } from '@heathridge/core/expression';
+import { sqlName, sqlText } from '@heathridge/core/expression';
 import { Key } from '@heathridge/core/rows';
 import { checkValue } from '@heathridge/core/values';
 import { loadDesign, saveDesign } from '../store/definitions';
+import { remember } from '../store/history';
+import { guarded, prepared } from '../store/statements';
+import { storedVersion } from '../store/versions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import type { OpenFile } from '../store/files';
 import { change as changeLog, history } from '../store/file-schema';
-import { locked, logged, type ApplyResult } from './apply';
+import { locked, logged as entryOf, type ApplyResult } from './apply';
+import { appliedOf, followRows, Unfollowed, type LoggedChange } from './follow';
 import { runChecks, runSteps, type CheckResult, type Tell } from './run';
 
 /** An applied draft, as the list of applied changes shows it. */
@@ -101,17 +107,14 @@ export function undo(path: string, order: UndoOrder, tell: Tell): ApplyResult {
   try {
     const orm = ormOver(db);
     const row = orm.select().from(changeLog).where(eq(changeLog.version, order.version)).get();
-    if (!row?.before || !row.after || !row.safeCopy)
+    const applied = row && appliedOf(row);
+    if (!applied || !row.safeCopy)
       return { done: false, message: 'There is no record of how it was before.', findings: null };
-    const applied: Applied = {
-      before: readDesign(JSON.parse(row.before)),
-      after: readDesign(JSON.parse(row.after)),
-      changes: readChanges(JSON.parse(row.changes)),
-    };
+    const draft = new AppliedDraft(applied);
     db.exec(`ATTACH ${sqlText(join(order.copies, row.safeCopy))} AS ${COPY}`);
     tell({ step: 0, of: 1, what: 'Taking a safe copy' });
     return locked(db, path, join(order.copies, order.copy), tell, () =>
-      inTransaction(db, orm, order, applied, row.historyMark ?? 0, tell),
+      inTransaction(db, orm, order, draft, row, tell),
     );
   } finally {
     db.close();
@@ -122,31 +125,26 @@ function inTransaction(
   db: Connection,
   orm: Orm,
   order: UndoOrder,
-  applied: Applied,
-  mark: number,
+  applied: AppliedDraft,
+  logged: LoggedChange,
   tell: Tell,
 ): ApplyResult {
   const current = loadDesign(orm);
   const target = undoneDesign(current, applied);
-  const written = new Set(
-    orm
-      .selectDistinct({ table: history.table })
-      .from(history)
-      .where(gt(history.id, mark))
-      .all()
-      .map(({ table }) => table),
-  );
-  const rekeyed = tablesRekeyed(applied).find(({ id }) => written.has(id));
-  if (rekeyed)
+  let followed: Set<string>;
+  try {
+    followed = followRows(db, orm, logged, tell);
+  } catch (error) {
+    if (!(error instanceof Unfollowed)) throw error;
     return {
       done: false,
-      message: `The key of ${rekeyed.label} was changed, and rows have been written since: they cannot be told apart any more. The safe copy taken then holds the file as it was.`,
+      message: `The key of ${error.table.label} was changed by an earlier version of Heathridge, which did not note what the keys became: its rows cannot be told apart any more. The safe copy taken then holds the file as it was.`,
       findings: null,
     };
-  const refused = putGiven(db, target, order.given);
-  if (refused !== null) return { done: false, message: refused, findings: null };
+  }
+  const unfit = putGiven(db, target, order.given);
   const given = new Set(order.given.map(({ field }) => field));
-  const carrier = new UndoCarrier(current, target, applied, { tables: written, mark }, given);
+  const carrier = new UndoCarrier(current, target, applied, followed, given);
   const evolved = { design: target, carry: {} };
   const plan = checkPlan(current, evolved, [], carrier);
   const stopped = plan.notices.some(({ level }) => level === 'stop');
@@ -160,6 +158,7 @@ function inTransaction(
       done: false,
       message:
         stop?.message ??
+        unfit ??
         `${finding?.count === 1 ? 'A row' : `${finding?.count ?? 0} rows`} written since would not fit: ${finding?.message ?? ''}`,
       findings: { ...result, fields: fieldsOf(target, result) },
     };
@@ -176,6 +175,8 @@ function inTransaction(
       findings: null,
     };
   saveDesign(orm, target, { at: order.now, by: order.by });
+  const entry = entryOf(orm, order.now, order.by);
+  rememberGiven(db, target, order, entry);
   orm
     .update(changeLog)
     .set({ undoneAt: order.now, undoneBy: order.by })
@@ -187,7 +188,7 @@ function inTransaction(
       at: order.now,
       by: order.by,
       what: 'draft undone',
-      log: logged(orm, order.now, order.by),
+      log: entry,
       changes: JSON.stringify({ undoes: order.version }),
       safeCopy: order.copy,
       historyMark:
@@ -200,25 +201,60 @@ function inTransaction(
   return { done: true };
 }
 
+/** What was given for rows is written by whoever gave it, and stands in their history. */
+function rememberGiven(db: Connection, { tables }: Design, order: UndoOrder, entry: number): void {
+  if (order.given.length === 0) return;
+  const writing = { db, now: order.now, by: order.by, entry };
+  const fields = prepared(db, `SELECT DISTINCT field FROM temp.${GIVEN}`).all() as [string][];
+  for (const [id] of fields) {
+    const table = tables.find((candidate) => fieldOf(candidate, id))!;
+    const key = table.key.map((part) => `o.${sqlName(fieldOf(table, part)!.name)}`).join(', ');
+    const columns = storedFields(table);
+    const list = columns.map(({ name }) => `o.${sqlName(name)}`).join(', ');
+    // A row may have got another key by this very undo: it is noted then.
+    const moved = 'SELECT m.now FROM hr_rekeyed AS m WHERE m.change = ? AND m.table_id = ? AND m.was = g.key';
+    const sql = `SELECT ${list} FROM ${sqlName(table.name)} AS o WHERE json_array(${key}) IN (SELECT coalesce((${moved}), g.key) FROM temp.${GIVEN} AS g WHERE g.field = ?)`;
+    for (const cells of guarded(db, sql, columns.length).all(storedVersion(db) + 1, table.id, id)) {
+      const stored = new Map(columns.map((column, i) => [column.id, cells[i]!]));
+      const row = Object.fromEntries(
+        columns.map(({ id, type }, i) => [id, cells[i] === null ? null : travelling(type, cells[i]!)]),
+      );
+      const now = table.key.map((part) => stored.get(part)!);
+      remember(writing, table, now, 'update', { ...row, [id]: null }, row);
+    }
+  }
+}
+
 /** The fields that findings are about, as they will be: what is given for rows is read by them. */
 function fieldsOf({ tables }: Design, { findings }: CheckResult): Field[] {
-  const ids = new Set(findings.map(({ field }) => field));
+  const ids = new Set(findings.flatMap(({ fields }) => fields));
   return tables.flatMap(({ fields }) => fields.filter(({ id }) => ids.has(id)));
 }
 
-/** Puts the values that are given where the carrier finds them; says why one cannot be taken. */
+/**
+ * Puts the values that are given where the carrier finds them. What cannot be taken is left out, and why it cannot
+ * is told of the first.
+ */
 function putGiven(db: Connection, { tables }: Design, given: readonly Given[]): string | null {
   if (given.length === 0) return null;
   db.exec(
     `CREATE TEMP TABLE ${GIVEN} (field TEXT NOT NULL, key TEXT NOT NULL, value, PRIMARY KEY (field, key))`,
   );
   const insert = db.prepare(`INSERT OR REPLACE INTO temp.${GIVEN} (field, key, value) VALUES (?, ?, ?)`);
+  const unfit: string[] = [];
   for (const { field: id, key, value } of given) {
-    const field = tables.flatMap(({ fields }) => fields).find((candidate) => candidate.id === id);
-    if (!field) return 'A field for which a value is given is none of those that come back.';
+    const table = tables.find(({ fields }) => fields.some((field) => field.id === id));
+    const field = table && fieldOf(table, id);
+    if (!field) {
+      unfit.push('A field for which a value is given is none of those that come back.');
+      continue;
+    }
     const read = checkValue(valueKind(field.type), value);
-    if (!read.ok) return `${field.label}: ${read.message}`;
-    insert.run([id, JSON.stringify(key), storing(field.type, read.value)]);
+    const isNumbered = field.type.kind === 'runningNumber';
+    const isNeeded = !isNumbered && (field.alwaysFilled || table.key.includes(id));
+    if (!read.ok) unfit.push(`${field.label}: ${read.message}`);
+    else if (read.value === null && isNeeded) unfit.push(`${field.label}: say what it is to hold.`);
+    else insert.run([id, JSON.stringify(key), storing(field.type, read.value)]);
   }
-  return null;
+  return unfit[0] ?? null;
 }

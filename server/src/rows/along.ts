@@ -1,7 +1,8 @@
 import { fieldOf, linksFrom, type Design, type Field, type Link, type Table } from '@heathridge/core/design';
 import type { Value } from '@heathridge/core/values';
 import { fromStored, toStored } from './codec';
-import { remember, rowsWith, type Row, type Saving } from './saving';
+import { remember, type Row } from '../store/history';
+import { rowsWith, type Saving } from './saving';
 import { keyOf } from './tables';
 
 /** The links that lead to a table, from its own rows too. */

@@ -16,15 +16,14 @@ import { changesKey, rememberDeletedAlong, rememberRekeyed } from './along';
 import { toStored, type Stored } from './codec';
 import { engineError, isConstraintError } from './engine-error';
 import { missingParent } from './parents';
+import { remember, type Row } from '../store/history';
 import {
   columnsOf,
   currentRow,
   keyCondition,
-  remember,
   rowFrom,
   type Outcome,
   type Placed,
-  type Row,
   type Saving,
 } from './saving';
 import { checkKey, keyOf } from './tables';
@@ -192,11 +191,12 @@ function updateRow(saving: Saving, table: Table, placed: Placed<Of<'update'>>): 
   return attempted(saving, table, placed, merged, () => {
     const lost = missingParent(saving, table, changes, merged);
     if (lost) return refusedBy(placed, [lost]);
+    // Before the rows that follow its key: whoever reads the history is to see why they change.
+    remember(saving, table, key, 'update', row, merged);
     if (changesKey(table, changes)) rememberRekeyed(saving, table, row, merged);
     const set = columnsOf(table).fields.filter(({ id }) => id in changes);
     const sql = `UPDATE ${sqlName(table.name)} SET ${set.map(({ name }) => `${sqlName(name)} = ?`).join(', ')} WHERE ${keyCondition(table)}`;
     prepared(db, sql).run([...set.map((field) => toStored(field, changes[field.id]!)), ...key]);
-    remember(saving, table, key, 'update', row, merged);
     return { change: index, table: table.id, key: keyOf(table, merged) };
   });
 }

@@ -4,7 +4,8 @@ import type { RowError } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { prepared } from '../store/statements';
 import { toStored, type Stored } from './codec';
-import type { Row, Saving } from './saving';
+import type { Row } from '../store/history';
+import type { Saving } from './saving';
 
 /**
  * The first link among the changed fields that leads to no row, as an error beside its field; null when all

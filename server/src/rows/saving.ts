@@ -2,21 +2,13 @@ import { sqlName } from '@heathridge/core/expression';
 import { fieldOf, storedFields, type Design, type Field, type Table } from '@heathridge/core/design';
 import type { Moment, RowChange, RowError, RowKey, SavedRow } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
-import type { Connection } from '../store/driver';
-import { guarded, prepared } from '../store/statements';
+import type { Row, Writing } from '../store/history';
+import { guarded } from '../store/statements';
 import { fromStored, toStored, type Stored } from './codec';
 
-/** A row by field id. */
-export type Row = Readonly<Record<string, Value>>;
-
 /** One save while it is being made: a transaction is open. */
-export interface Saving extends Moment {
-  readonly db: Connection;
+export interface Saving extends Moment, Writing {
   readonly design: Design;
-  /** Who saves, as history names them. */
-  readonly by: string;
-  /** The entry of the log to which its rows belong. */
-  readonly entry: number;
   /** Keys of the rows that it has added, by the name they were added under. */
   readonly keys: Map<string, RowKey>;
   /** The names of rows that it was to add and that were refused. */
@@ -69,28 +61,4 @@ export function rowsWith(
   const stored = fields.map((field, i) => toStored(field, values[i]!));
   const found = guarded(db, sql, columnsOf(table).fields.length).all(...stored);
   return found.map((cells) => rowFrom(table, cells));
-}
-
-/** Writes what has happened to one row into the history. */
-export function remember(
-  { db, now, by, entry }: Saving,
-  table: Table,
-  key: RowKey,
-  op: RowChange['op'],
-  before: Row | null,
-  after: Row | null,
-): void {
-  prepared(
-    db,
-    'INSERT INTO hr_history (at, by, table_id, key, op, before, after, log) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
-  ).run(
-    now,
-    by,
-    table.id,
-    JSON.stringify(key),
-    op,
-    before && JSON.stringify(before),
-    after && JSON.stringify(after),
-    entry,
-  );
 }

@@ -1,6 +1,6 @@
 import type { Definition } from '@heathridge/core/design';
 import { sql } from 'drizzle-orm';
-import { blob, integer, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import { blob, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 /** Everything the builder has made: one JSON document a row. */
 export const definition = sqliteTable('hr_definition', {
@@ -92,6 +92,22 @@ export const history = sqliteTable('hr_history', {
   /** The entry of the log that it belongs to: all rows of one save have the same. */
   log: integer('log'),
 });
+
+/** What the keys of rows became where a change of the design moved them: both as JSON arrays. */
+export const rekeyed = sqliteTable(
+  'hr_rekeyed',
+  {
+    /** The version of the design that the change led to. */
+    change: integer('change').notNull(),
+    table: text('table_id').notNull(),
+    was: text('was').notNull(),
+    now: text('now').notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.change, table.table, table.was] }),
+    uniqueIndex('hr_rekeyed_now').on(table.change, table.table, table.now),
+  ],
+);
 
 /** Where the cards of the map lie. */
 export const place = sqliteTable(

@@ -3,12 +3,12 @@ import { textFault } from '@heathridge/core/change';
 import { sqlName } from '@heathridge/core/expression';
 import { Problem } from '../problem';
 import type { Connection } from './driver';
-import { attachment, change, definition, history, log, place } from './file-schema';
+import { attachment, change, definition, history, log, place, rekeyed } from './file-schema';
 
 /** What is read of a file as it stands, not row by row as JSON. */
 const READ_WHOLE = [definition, change, attachment, place];
 /** What is read in parts, and by the byte. */
-const READ_IN_PARTS = [history, log];
+const READ_IN_PARTS = [history, log, rekeyed];
 
 /**
  * Looks at our own tables before the first of their texts is read: one whose bytes are no UTF-8, which

@@ -27,12 +27,14 @@ const finding = (id: string, ...keys: number[]): Finding => ({
 });
 
 describe('what rows are to hold that stand in the way of an undo', () => {
-  async function open() {
+  const EACH = [finding('f_lPrice', 1000, 1001), finding('f_lSort', 1002), finding('f_lOwner', 1003, 1004)];
+
+  async function open(findings: readonly Finding[] = EACH) {
     const closed: (readonly Given[])[] = [];
     const data: NotUndone = {
       version: 3,
       message: '',
-      findings: [finding('f_lPrice', 1000, 1001), finding('f_lSort', 1002), finding('f_lOwner', 1003, 1004)],
+      findings,
       fields: [FEE, SORT, OWNER],
     };
     TestBed.configureTestingModule({
@@ -96,6 +98,15 @@ describe('what rows are to hold that stand in the way of an undo', () => {
         { field: 'f_lOwner', key: [1004], value: null },
       ],
     ]);
+  });
+
+  it('leaves what several fields hold together as it is, but for what is said', async () => {
+    const { set, press, closed } = await open([
+      { ...finding('f_lPrice', 1000, 1001), field: null, fields: ['f_lPrice', 'f_lSort'] },
+    ]);
+    await set('Sort of Loan 1001', 'B');
+    await press('Undo with these');
+    expect(closed).toEqual([[{ field: 'f_lSort', key: [1001], value: 'B' }]]);
   });
 
   it('waits while something cannot be read, and keeps it', async () => {

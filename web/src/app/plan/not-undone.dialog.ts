@@ -18,6 +18,8 @@ interface Line {
   readonly key: Given['key'];
   readonly shown: string;
   readonly held: Held;
+  /** True once somebody has said something of it. */
+  readonly isSaid: boolean;
 }
 
 interface Group {
@@ -25,6 +27,8 @@ interface Group {
   readonly field: Field;
   readonly lines: readonly Line[];
 }
+
+const isOne = (field: Field, text: string): boolean => checkValue(valueKind(field.type), text).ok;
 
 /** Rows that would not fit once a change is undone, and what their fields are to hold then. */
 @Component({
@@ -34,7 +38,7 @@ interface Group {
     <h2 mat-dialog-title>What these rows are to hold</h2>
     <mat-dialog-content class="body">
       <p class="soft">Nothing in the file changes before the change is undone with them.</p>
-      @for (group of groups(); track group.field.id; let g = $index) {
+      @for (group of groups(); track $index; let g = $index) {
         <section [attr.aria-label]="group.field.label">
           <p>{{ group.finding.message }}</p>
           <table>
@@ -119,26 +123,30 @@ export class NotUndoneDialog {
   readonly store = inject(FileStore);
   readonly ref = inject<MatDialogRef<NotUndoneDialog, readonly Given[]>>(MatDialogRef);
   readonly groups = signal<readonly Group[]>(
-    this.data.findings.flatMap((finding) => {
-      const field = this.data.fields.find(({ id }) => id === finding.field);
-      const lines = finding.sample.map(({ key, value }) => ({
-        key: [...key],
-        shown: this.shown(finding.table, key),
-        // A text that would do as it is need not be typed again.
-        held: {
-          value:
-            field && typeof value === 'string' && checkValue(valueKind(field.type), value).ok ? value : null,
-        },
-      }));
-      return field ? [{ finding, field, lines }] : [];
-    }),
+    this.data.findings.flatMap((finding) =>
+      this.data.fields
+        .filter(({ id }) => finding.fields.includes(id))
+        .map((field) => ({ finding, field, lines: this.lines(finding, field) })),
+    ),
   );
+
+  private lines({ table, sample, fields }: Finding, field: Field): Line[] {
+    return sample.map(({ key, value }) => {
+      // A text that would do as it is need not be typed again.
+      const does = typeof value === 'string' && field.id === fields[0] && isOne(field, value);
+      const held = { value: does ? value : null };
+      return { key: [...key], shown: this.shown(table, key), held, isSaid: false };
+    });
+  }
 
   take(group: number, line: number, held: Held): void {
     this.groups.update((groups) =>
       groups.map((old, g) =>
         g === group
-          ? { ...old, lines: old.lines.map((each, i) => (i === line ? { ...each, held } : each)) }
+          ? {
+              ...old,
+              lines: old.lines.map((each, i) => (i === line ? { ...each, held, isSaid: true } : each)),
+            }
           : old,
       ),
     );
@@ -156,7 +164,7 @@ export class NotUndoneDialog {
     this.groups.update((groups) =>
       groups.map((old, g) =>
         g === group
-          ? { ...old, lines: old.lines.map((each) => ({ ...each, held: old.lines[0]!.held })) }
+          ? { ...old, lines: old.lines.map((each) => ({ ...each, held: old.lines[0]!.held, isSaid: true })) }
           : old,
       ),
     );
@@ -167,8 +175,11 @@ export class NotUndoneDialog {
   }
 
   given(): readonly Given[] {
-    return this.groups().flatMap(({ field, lines }) =>
-      lines.map(({ key, held }) => ({ field: field.id, key, value: held.value })),
+    // Of what several fields hold together, one that nobody has said anything of stays as it is.
+    return this.groups().flatMap(({ finding, field, lines }) =>
+      lines
+        .filter(({ isSaid }) => isSaid || finding.fields.length === 1)
+        .map(({ key, held }) => ({ field: field.id, key, value: held.value })),
     );
   }
 

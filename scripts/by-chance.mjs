@@ -1,0 +1,23 @@
+// npm run kills [how many]: a server at work that is killed at random moments, 200 times unless told otherwise.
+// npm run undos [how many]: drafts and saves made by chance, and undone, 20,000 times unless told otherwise.
+import { install, must } from './setup.mjs';
+
+const CHECKS = {
+  kills: { spec: 'kills', many: 200 },
+  undos: { spec: 'undo-model', many: 20_000 },
+};
+
+const [what, many] = process.argv.slice(2);
+const check = CHECKS[what];
+if (!check) throw new Error(`One of ${Object.keys(CHECKS).join(', ')} is done by chance.`);
+install();
+const jasmine = 'node_modules/jasmine/bin/jasmine.js';
+const spec = `server/src/checks/${check.spec}.spec.ts`;
+must(process.execPath, ['--import', 'tsx', jasmine, '--config=server/jasmine.json', spec], {
+  env: {
+    ...process.env,
+    TSX_TSCONFIG_PATH: 'server/tsconfig.json',
+    [what.toUpperCase()]: many ?? String(check.many),
+    [`${what.toUpperCase()}_SEED`]: String(Date.now() % 1_000_000_000),
+  },
+});
