@@ -1,6 +1,6 @@
 export * from './adopt';
 export * from './foreign';
-export { howFor, kindOf } from './readings';
+export { howFor, kindOf, LONG } from './readings';
 export { checksIn, clausesIn } from './create-table';
 export * from './folder';
 export * from './difference';

@@ -107,8 +107,8 @@ export function kindOf(how: How, facts: ColumnFacts): FieldType {
   }
 }
 
-/** Characters from which on a text is a long one. */
-const LONG = 500;
+/** Characters beyond which a text is a long one. */
+export const LONG = 500;
 const isLong = ({ lines, longest }: ColumnFacts): boolean => lines > 0 || longest > LONG;
 
 /** A number with all digits that it has, or the fewest that read back as it. */
@@ -117,7 +117,7 @@ const realText = (o: string): string =>
 
 /** Reads a column of the old table, called `path` for people, into a column of the new one. */
 export function readingFor(
-  { name, facts, sampled }: Pick<ForeignColumn, 'name' | 'facts' | 'sampled'>,
+  { name, type, facts, sampled, isShort }: Omit<ForeignColumn, 'notNull' | 'default' | 'pk' | 'generated'>,
   column: string,
   how: How,
   path: string,
@@ -148,10 +148,12 @@ export function readingFor(
       };
     case 'whole': {
       const exact = facts.reals === 0;
+      // A column of whole numbers holds no other number that could be kept as one (SQLite, type affinity).
+      const isWhole = /INT/i.test(type);
       return {
         ...plain,
         sql: exact ? o : `CAST(${o} AS INTEGER)`,
-        same: `${n} IS +${o}${exact ? ` AND typeof(${o}) <> 'real'` : ''}`,
+        same: `${n} IS +${o}${exact && !isWhole ? ` AND typeof(${o}) <> 'real'` : ''}`,
         asItStood: exact,
       };
     }
@@ -184,7 +186,7 @@ export function readingFor(
         ],
       };
     case 'text':
-      return { ...plain, ...textReading(o, n, facts, sampled, path) };
+      return { ...plain, ...textReading(o, n, facts, sampled && !isShort, path) };
     default: {
       const one = `1${'0'.repeat(how.places)}`;
       return {

@@ -62,11 +62,17 @@ class Again extends Error {}
 /**
  * Makes a file of Heathridge's form at `path` from a foreign one. What the file asks of its rows is believed
  * until the engine finds rows that do not keep it; then less is asked, that is noted, and the file is made
- * again. Afterwards every value is compared with what it was made of: a difference stops all. Throws an
+ * again. `short` are the columns whose texts are known to be short ones. Afterwards every value is compared with what it was made of: a difference stops all. Throws an
  * AdoptError, and leaves no file.
  */
-export function adoptForeign(path: string, foreign: string, saver: Saver, tell: Tell): ForeignResult {
-  let schema = readSchema(foreign);
+export function adoptForeign(
+  path: string,
+  foreign: string,
+  short: ReadonlySet<string>,
+  saver: Saver,
+  tell: Tell,
+): ForeignResult {
+  let schema = readSchema(foreign, short);
   if (schema.tables.length === 0) throw new AdoptError('There is no table in this file.');
   const relaxed = nothingRelaxed();
   const part = `${path}.part`;
@@ -103,10 +109,10 @@ const removeFile = (path: string): void => {
   for (const suffix of ['', '-wal', '-shm', '-journal']) rmSync(path + suffix, { force: true });
 };
 
-function readSchema(foreign: string): ForeignSchema {
+function readSchema(foreign: string, short: ReadonlySet<string>): ForeignSchema {
   const source = openForeign(foreign);
   try {
-    return foreignSchema(source);
+    return foreignSchema(source, short);
   } finally {
     source.close();
   }
@@ -357,42 +363,40 @@ class Maker {
   /** Keeps the bytes of a column as attachments, and gives SQL for the number of each. */
   private keepBytes(copy: AdoptCopy, rows: string, column: string, table: Table): string {
     const { db, saver } = this;
-    const name = `bytes ${copy.table} ${column}`;
-    const rowid = copy.row!;
-    only(db, `CREATE TEMP TABLE ${sqlName(name)} ("row" INTEGER PRIMARY KEY, "id" INTEGER)`);
-    const add = db.prepare(`INSERT INTO temp.${sqlName(name)} VALUES (?, ?)`);
-    const keep = db.prepare(
-      "INSERT INTO hr_attachment (name, type, size, sha256, at, by, bytes) VALUES (?, 'application/octet-stream', ?, ?, ?, ?, ?)",
+    const name = `temp.${sqlName(`bytes ${copy.table} ${column}`)}`;
+    const [rowid, bytes] = [copy.row!, sqlName(column)];
+    db.exec(`CREATE TEMP TABLE ${name.slice(5)} ("row" INTEGER PRIMARY KEY, "id" INTEGER, "sha256" TEXT)`);
+    const [last] = db.prepare('SELECT coalesce(max(id), 0) FROM hr_attachment').raw().get() as [number];
+    const sizes = db
+      .prepare(
+        `SELECT ${rowid}, octet_length(${bytes}) FROM ${rows} WHERE ${bytes} IS NOT NULL ORDER BY ${rowid}`,
+      )
+      .raw()
+      .all() as [number, number][];
+    const read = db
+      .prepare(
+        `SELECT CAST(${bytes} AS BLOB) FROM ${rows} WHERE ${rowid} BETWEEN ? AND ? AND ${bytes} IS NOT NULL ORDER BY ${rowid}`,
+      )
+      .raw();
+    const note = db.prepare(
+      `INSERT INTO ${name} SELECT value ->> '$[0]', value ->> '$[1]', value ->> '$[2]' FROM json_each(?)`,
     );
-    // One at a time, from a connection of its own: all of them together may be more than the memory holds.
-    const source = copy.numbered ? db : openForeign(this.foreign);
-    try {
-      const from = copy.numbered ? rows : sqlName(copy.from);
-      const numbers = source
-        .prepare(`SELECT ${rowid} FROM ${from} WHERE ${sqlName(column)} IS NOT NULL ORDER BY ${rowid}`)
-        .raw();
-      const read = source
-        .prepare(`SELECT CAST(${sqlName(column)} AS BLOB) FROM ${from} WHERE ${rowid} = ?`)
-        .raw();
-      let count = 0;
-      for (const [row] of numbers.all() as [number][]) {
-        const [found] = read.get(row) as [Buffer];
-        const bytes = Buffer.from(found);
-        const sha256 = createHash('sha256').update(bytes).digest('hex');
-        const { lastInsertRowid } = keep.run(
-          `${table.name} ${++count}`,
-          bytes.length,
-          sha256,
-          saver.now,
-          saver.by,
-          bytes,
-        );
-        add.run(row, Number(lastInsertRowid));
-      }
-    } finally {
-      if (source !== db) source.close();
+    const keep = db.prepare(
+      `INSERT INTO hr_attachment (id, name, type, size, sha256, at, by, bytes) SELECT b."id", ? || ' ' || (b."id" - ?), 'application/octet-stream', octet_length(o.${bytes}), b."sha256", ?, ?, CAST(o.${bytes} AS BLOB) ` +
+        `FROM ${name} AS b JOIN ${rows} AS o ON o.${rowid} = b."row" WHERE b."row" BETWEEN ? AND ? ORDER BY b."row"`,
+    );
+    let id = last;
+    // A few at a time: all of them together may be more than the memory holds.
+    for (const some of together(sizes)) {
+      const [from, to] = [some[0]![0], some.at(-1)![0]];
+      const sums = (read.all(from, to) as [Buffer][]).map(([found]) =>
+        createHash('sha256').update(found).digest('hex'),
+      );
+      note.run([JSON.stringify(some.map(([row], i) => [row, ++id, sums[i]]))]);
+      keep.run([table.name, last, saver.now, saver.by, from, to]);
+      this.tell({ step: this.step, of: 2 * this.adoption.copies.length + 3, what: `Copying ${copy.from}` });
     }
-    return `(SELECT b."id" FROM temp.${sqlName(name)} AS b WHERE b."row" = o.${rowid})`;
+    return `(SELECT b."id" FROM ${name} AS b WHERE b."row" = o.${rowid})`;
   }
 
   /** Makes triggers, indexes and views; gives the ids of what is kept and cannot be made. */
@@ -491,7 +495,7 @@ class Maker {
           .raw()
           .get() as number[];
       const all = some.map(({ same }) => `(${same})`).join(' AND ') || 'TRUE';
-      const [joined, other] = ask(`total((${all}) IS NOT TRUE)`) as [number, number];
+      const [joined, other] = ask(`count(CASE WHEN ${all} THEN NULL ELSE 1 END)`) as [number, number];
       met = Math.min(met, joined);
       if (other === 0) continue;
       const [, ...counts] = ask(some.map(({ same }) => `total((${same}) IS NOT TRUE)`).join(', '));
@@ -563,6 +567,24 @@ class Maker {
       .run();
     db.exec('COMMIT; DETACH src');
   }
+}
+
+/** Rows, and bytes, that are read together; a row that has more is read on its own. */
+const TOGETHER = { rows: 500, bytes: 4 * 1024 * 1024 };
+
+/** Parts rows with their sizes, so that each part is small enough to be held at once. */
+function* together(sizes: readonly (readonly [row: number, bytes: number])[]): Generator<[number, number][]> {
+  let part: [number, number][] = [];
+  let sum = 0;
+  for (const [row, bytes] of sizes) {
+    if (part.length > 0 && (part.length >= TOGETHER.rows || sum + bytes > TOGETHER.bytes)) {
+      yield part;
+      [part, sum] = [[], 0];
+    }
+    part.push([row, bytes]);
+    sum += bytes;
+  }
+  if (part.length > 0) yield part;
 }
 
 /** Rows that a note names one by one. */

@@ -13,7 +13,7 @@ import { remakeTriggers } from '../store/remake';
 import { guarded, only } from '../store/statements';
 import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
 import { adoptForeign, openForeign, type TakenTable } from './adopt-foreign';
-import { composeTexts, copyAsUtf8, readTexts, suspectColumns, unreadTexts } from './foreign-text';
+import { composeTexts, copyAsUtf8, lookedAt, readTexts, unreadTexts } from './foreign-text';
 import { UNWATCHED, type Tell } from './run';
 import { askSoundness } from './soundness';
 
@@ -88,7 +88,7 @@ export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptRes
     if (copyAsUtf8(foreign, work))
       notes.push('The file is in UTF-16 and was read as that; it is kept in UTF-8.');
     else copyFileSync(foreign, work);
-    const suspects = suspectColumns(work);
+    const { suspects, short } = lookedAt(work);
     const unread = unreadTexts(work, suspects);
     if (unread.length > 0 && encoding === null) return { unread };
     if (encoding !== null && unread.length > 0) {
@@ -99,7 +99,7 @@ export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptRes
         );
     }
     notes.push(...composeTexts(work, suspects));
-    const taken = foreignErrors(() => adoptForeign(path, work, order, tell));
+    const taken = foreignErrors(() => adoptForeign(path, work, short, order, tell));
     return { ...taken, notes: [...notes, ...taken.notes] };
   } finally {
     for (const suffix of ['', '-wal', '-shm', '-journal']) rmSync(work + suffix, { force: true });

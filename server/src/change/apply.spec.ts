@@ -1,11 +1,11 @@
 import { spawnSync } from 'node:child_process';
-import { readdirSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, readlinkSync, statSync } from 'node:fs';
 import Database from 'libsql';
 import type { Change } from '@heathridge/core/change';
 import type { Field } from '@heathridge/core/design';
 import { field, OFFICE, table } from '../../../core/src/design/testing/office';
 import { Office } from '../testing/office';
-import { apply } from './apply';
+import { apply, closeCopied } from './apply';
 
 const add: Change[] = OFFICE.tables.map((item) => ({ change: 'addTable', table: item }));
 const patch = (tableId: string, id: string, set: Partial<Field>): Change => ({
@@ -290,6 +290,25 @@ describe('applying drafts', () => {
       });
     // One copy from before the tables were there, one with the field that is gone now.
     expect(newest.sort()).toEqual([0, 7]);
+  });
+
+  it('leaves no file open for what it has copied', async () => {
+    const { path, copies, design } = office.app.context.files.get(office.file);
+    const links = (): string[] =>
+      readdirSync('/proc/self/fd').flatMap((name) => {
+        const link = `/proc/self/fd/${name}`;
+        return existsSync(link) ? [readlinkSync(link)] : [];
+      });
+    const open = (): number => links().filter((link) => link === path).length;
+    const changes = [patch('t_loan', 'f_lFee', { label: 'Price' })];
+    const order = { changes, base: design.version, by: 'X', now: '', today: '2026-11-25', copies };
+    expect(apply(path, { ...order, copy: 'one.db' }, () => undefined)).toEqual({ done: true });
+    // The engine itself holds some: it closes them when its last lock is gone.
+    const during = open();
+    closeCopied();
+    expect(open()).toBe(during - 1);
+    closeCopied();
+    expect(open()).toBe(during - 1);
   });
 
   it('lets the first of two drafts through and keeps the second', async () => {

@@ -176,10 +176,16 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
   db.exec('BEGIN IMMEDIATE');
 }
 
-/** Descriptors of the files that this process has copied, by path: none of them is ever closed. */
+/** Descriptors of the files that this process has copied, by path. */
 const copied = new Map<string, number>();
 
 const CHUNK = 4 * 1024 * 1024;
+
+/** Closes what copying has left open. Only for a process in which nothing that was copied is open as a database. */
+export function closeCopied(): void {
+  for (const descriptor of copied.values()) closeSync(descriptor);
+  copied.clear();
+}
 
 /**
  * Where a file says that it is written by way of a log (2), or is not (1): SQLite, "Database File Format", 1.3.2.
@@ -191,7 +197,7 @@ const NO_LOG = Buffer.from([1, 1]);
 /**
  * Copies a file that is open as a database, whose log is empty. A process that closes a file gives up every lock it has on it
  * (POSIX, fcntl): those of our connections would go with the copying, and whoever left the file next would take
- * its log away as the last. So it is read by a descriptor that stays open.
+ * its log away as the last. So it is read by a descriptor that stays open, see {@link closeCopied}.
  */
 function copyFile(from: string, to: string): void {
   const known = copied.get(from);

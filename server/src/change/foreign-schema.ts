@@ -1,4 +1,5 @@
 import {
+  columnsKey,
   factsFrom,
   factsSql,
   type ColumnFacts,
@@ -31,8 +32,11 @@ export const rowidOf = (columns: readonly string[]): string | null =>
   ['rowid', '_rowid_', 'oid'].find((name) => !columns.some((column) => column.toLowerCase() === name)) ??
   null;
 
-/** Reads the schema of a file that Heathridge did not make, with what its columns hold. */
-export function foreignSchema(db: Connection): ForeignSchema {
+/**
+ * Reads the schema of a file that Heathridge did not make, with what its columns hold. `short` are the columns whose
+ * texts are known to be short ones, see {@link columnsKey}.
+ */
+export function foreignSchema(db: Connection, short: ReadonlySet<string>): ForeignSchema {
   const master = guarded(db, 'SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY rowid', 4)
     .all()
     .map(([type, name, tbl_name, sql]) => ({ type, name, tbl_name, sql }) as Master);
@@ -53,7 +57,7 @@ export function foreignSchema(db: Connection): ForeignSchema {
   return {
     version: pragma('user_version'),
     application: pragma('application_id'),
-    tables: tables.map((table) => readTable(db, table, kinds.get(table.name)!.withoutRowid)),
+    tables: tables.map((table) => readTable(db, table, kinds.get(table.name)!.withoutRowid, short)),
     views: master
       .filter(({ type, sql }) => type === 'view' && sql)
       .map(({ name, sql }) => ({ name, sql: sql! })),
@@ -67,7 +71,12 @@ export function foreignSchema(db: Connection): ForeignSchema {
   };
 }
 
-function readTable(db: Connection, { name, sql }: Master, withoutRowid: boolean): ForeignTable {
+function readTable(
+  db: Connection,
+  { name, sql }: Master,
+  withoutRowid: boolean,
+  short: ReadonlySet<string>,
+): ForeignTable {
   const columns = guarded(
     db,
     'SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(?)',
@@ -77,7 +86,8 @@ function readTable(db: Connection, { name, sql }: Master, withoutRowid: boolean)
   const numbers = rowid
     ? (all(
         db,
-        `SELECT CAST(min(${rowid}) AS REAL), CAST(max(${rowid}) AS REAL) FROM ${sqlName(name)}`,
+        // Asked one by one each is found at once.
+        `SELECT (SELECT CAST(min(${rowid}) AS REAL) FROM ${sqlName(name)}), (SELECT CAST(max(${rowid}) AS REAL) FROM ${sqlName(name)})`,
       )[0] as [number | null, number | null])
     : [null, null];
   const sampled =
@@ -105,6 +115,7 @@ function readTable(db: Connection, { name, sql }: Master, withoutRowid: boolean)
       generated: hidden > 1,
       facts: facts[i]!,
       sampled,
+      isShort: short.has(columnsKey(name, [column])),
     })),
     indexes: (
       guarded(

@@ -1,10 +1,10 @@
-import { isAscii } from 'node:buffer';
 import iconv from 'iconv-lite';
 import { textFault } from '@heathridge/core/change';
-import { ENCODING_NAMES, type Encoding, type UnreadTexts } from '@heathridge/core/exchange';
+import { columnsKey, ENCODING_NAMES, LONG, type Encoding, type UnreadTexts } from '@heathridge/core/exchange';
 import { apartSql, fillMarks, sqlName } from '@heathridge/core/expression';
 import { keptText } from '@heathridge/core/values';
 import { rowidOf } from './foreign-schema';
+import { textFacts } from './text-pages';
 import { openForReading, openForWriting, type Connection } from '../store/driver';
 import { guarded, only, type Held } from '../store/statements';
 
@@ -42,60 +42,58 @@ function columnsOf(db: Connection): TextColumn[] {
 
 const where = (column: string): string => `typeof(${column}) = 'text' AND ${textFault(column).fault}`;
 
-/** Rows, and bytes of a text, that are looked at together; a longer text is looked at on its own. */
-const TOGETHER = { rows: 1000, bytes: 10_000 };
+/** What is known of the texts of a foreign file once all of them have been looked at. */
+export interface LookedAt {
+  /** The columns that hold any text beyond ASCII, or with a NUL: all others need no second look. */
+  readonly suspects: readonly TextColumn[];
+  /** Of those others: all in which every text is one line that is no long text, see {@link columnsKey}. */
+  readonly short: ReadonlySet<string>;
+}
 
-/**
- * The columns that hold any text beyond ASCII, or with a NUL: all others need no second look. Every table is
- * gone through once; the engine hands over bytes, since its own search through letters is several times slower.
- */
-export function suspectColumns(path: string): TextColumn[] {
+/** Looks at every text of a file. */
+export function lookedAt(path: string): LookedAt {
   const db = openForReading(path);
   try {
     const columns = columnsOf(db);
-    return [...new Set(columns.map(({ table }) => table))].flatMap((table) =>
-      suspectsOf(
+    const tables = [...new Set(columns.map(({ table }) => table))].map((table) =>
+      tableLookedAt(
         db,
+        path,
         table,
         columns.filter((column) => column.table === table),
       ),
     );
+    return {
+      suspects: tables.flatMap(({ suspects }) => suspects),
+      short: new Set(tables.flatMap(({ short }) => [...short])),
+    };
   } finally {
     db.close();
   }
 }
 
-function suspectsOf(db: Connection, table: string, columns: readonly TextColumn[]): TextColumn[] {
-  const [rowid, ...more] = columns[0]!.key;
-  if (more.length > 0 || !NUMBERED.test(rowid!)) return columns.filter((column) => isSuspect(db, column));
-  const suspects = new Set<TextColumn>();
-  const AT_ONCE = 40;
-  for (let i = 0; i < columns.length; i += AT_ONCE) {
-    const some = columns.slice(i, i + AT_ONCE);
-    const texts = some.map(({ name }, n) => {
-      const column = sqlName(name);
-      const long = `octet_length(${column}) > ${TOGETHER.bytes}`;
-      return `CASE WHEN typeof(${column}) = 'text' THEN CASE WHEN ${long} THEN char(0) ELSE ${column} END END AS c${n}`;
-    });
-    // A line between them: pieces of a character must not come together.
-    const together = some.map((_, n) => `CAST(group_concat(c${n}, char(10)) AS BLOB)`);
-    const from = (than: string): string =>
-      `SELECT CAST(max(r) AS TEXT), ${together.join(', ')} FROM (SELECT ${rowid!} AS r, ${texts.join(', ')} ` +
-      `FROM ${sqlName(table)} WHERE ${rowid!} ${than} CAST(? AS INTEGER) ORDER BY ${rowid!} LIMIT ${TOGETHER.rows})`;
-    const next = db.prepare(from('>')).raw();
-    let [last, ...found] = db.prepare(from('>=')).raw().get(FIRST) as [string | null, ...(Buffer | null)[]];
-    while (last !== null) {
-      found.forEach((bytes, n) => {
-        if (bytes && (!isAscii(bytes) || bytes.includes(0))) suspects.add(some[n]!);
-      });
-      [last, ...found] = next.get(last) as [string | null, ...(Buffer | null)[]];
-    }
-  }
-  return [...suspects];
+function tableLookedAt(
+  db: Connection,
+  path: string,
+  table: string,
+  columns: readonly TextColumn[],
+): LookedAt {
+  // What is only worked out has no place in a row.
+  const stored = guarded(db, 'SELECT name FROM pragma_table_xinfo(?) WHERE hidden <> 2 ORDER BY cid', 1).all(
+    table,
+  ) as [string][];
+  const [root] = guarded(db, 'SELECT rootpage FROM sqlite_schema WHERE name = ?', 1).get(table) as [number];
+  const facts = textFacts(path, root, stored.length, LONG);
+  if (facts === null)
+    return { suspects: columns.filter((column) => isSuspect(db, column)), short: new Set() };
+  const place = new Map(stored.map(([name], i) => [name, i]));
+  const is = (set: ReadonlySet<number>, { name }: TextColumn): boolean => set.has(place.get(name)!);
+  const short = columns.filter((column) => !is(facts.beyond, column) && !is(facts.long, column));
+  return {
+    suspects: columns.filter((column) => is(facts.beyond, column)),
+    short: new Set(short.map(({ name }) => columnsKey(table, [name]))),
+  };
 }
-
-/** The least number that a row can have. */
-const FIRST = '-9223372036854775808';
 
 /** A name for the number of a row, as a key. */
 const NUMBERED = /^(rowid|_rowid_|oid)$/;

@@ -1,5 +1,5 @@
 import { ExpressionError } from '@heathridge/core/expression';
-import { apply } from '../change/apply';
+import { apply, closeCopied } from '../change/apply';
 import type { Progress } from '../change/run';
 import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
@@ -71,6 +71,8 @@ process.on('message', ({ path, task }: JobMessage) => {
     )
     .then((reply) => {
       db?.close();
+      // A child has one job at a time, and has closed all that it had open for it.
+      closeCopied();
       process.send?.(reply, unheard);
     });
 });

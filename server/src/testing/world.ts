@@ -25,7 +25,7 @@ import { dependantsOf } from '@heathridge/core/documents';
 import { sqlName } from '@heathridge/core/expression';
 import { dice } from '@heathridge/demo';
 import type { RowChange } from '@heathridge/core/rows';
-import { apply } from '../change/apply';
+import { apply, closeCopied } from '../change/apply';
 import { UNWATCHED } from '../change/run';
 import { undo, type Given } from '../change/undo';
 import { saveRows } from '../rows/save';
@@ -91,6 +91,7 @@ export class World {
 
   close(): void {
     this.db.close();
+    closeCopied();
   }
 
   draft(tally: { applied: number; stopped: number; kept: number }): void {
