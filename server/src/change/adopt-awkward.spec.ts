@@ -261,6 +261,27 @@ describe('taking in an awkward file', () => {
     await isSound(answer);
   });
 
+  it('keeps the file as it came, to the byte, and nothing beside it', async () => {
+    const plain = "CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO t VALUES (1, 'One')";
+    const files: Record<string, Buffer> = {
+      plain: made((db) => db.exec(plain)),
+      'with a log': made((db) => db.exec(`PRAGMA journal_mode = WAL; ${plain}`)),
+      'with accents apart': made((db) => db.exec(`${plain}; INSERT INTO t VALUES (2, 'e' || char(769))`)),
+      'in UTF-16': made((db) => db.exec(`PRAGMA encoding = 'UTF-16'; ${plain}`)),
+    };
+    for (const [name, bytes] of Object.entries(files)) {
+      const answer = await takeIn(bytes);
+      expect(answer.status)
+        .withContext(`${name}: ${JSON.stringify(answer.body)}`)
+        .toBe(200);
+      const folderOf = join(office.data, 'copies', answer.body.id as string);
+      expect(readdirSync(folderOf)).withContext(name).toEqual(['as-it-came.db']);
+      expect(readFileSync(join(folderOf, 'as-it-came.db')).equals(bytes))
+        .withContext(name)
+        .toBeTrue();
+    }
+  });
+
   it('leaves nothing behind of what it refuses', async () => {
     const before = readFolder();
     await takeIn(made((db) => db.exec('CREATE TABLE t (a TEXT)')).subarray(0, 3000));

@@ -81,14 +81,15 @@ export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptRes
     copyFileSync(foreign, path);
     return { notes: examined(path, dirname(foreign), order.now), tables: [] };
   }
-  // What is read is a copy: the file as it came is kept.
-  const work = `${foreign}.read`;
+  // The file as it came is kept: what is to be changed before it can be read is changed in a copy.
+  const copy = `${foreign}.read`;
   const notes: string[] = [];
   try {
-    if (copyAsUtf8(foreign, work))
-      notes.push('The file is in UTF-16 and was read as that; it is kept in UTF-8.');
-    else copyFileSync(foreign, work);
-    const { suspects, short } = lookedAt(work);
+    const isCopied = copyAsUtf8(foreign, copy);
+    if (isCopied) notes.push('The file is in UTF-16 and was read as that; it is kept in UTF-8.');
+    const { suspects, short } = lookedAt(isCopied ? copy : foreign);
+    if (!isCopied && suspects.length > 0) copyFileSync(foreign, copy);
+    const work = isCopied || suspects.length > 0 ? copy : foreign;
     const unread = unreadTexts(work, suspects);
     if (unread.length > 0 && encoding === null) return { unread };
     if (encoding !== null && unread.length > 0) {
@@ -102,7 +103,9 @@ export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptRes
     const taken = foreignErrors(() => adoptForeign(path, work, short, order, tell));
     return { ...taken, notes: [...notes, ...taken.notes] };
   } finally {
-    for (const suffix of ['', '-wal', '-shm', '-journal']) rmSync(work + suffix, { force: true });
+    const beside = ['-wal', '-shm', '-journal'];
+    for (const suffix of ['', ...beside]) rmSync(copy + suffix, { force: true });
+    for (const suffix of beside) rmSync(foreign + suffix, { force: true });
   }
 }
 
