@@ -36,6 +36,67 @@ describe('reading what people type', () => {
     expect(value(MONEY, '1.234,50 EUR', GERMAN)).toBe('1234.50');
   });
 
+  it('asks what is meant where marks stand in other places than between thousands', () => {
+    const asked: [text: string, message: string, locale?: Locale][] = [
+      ['12,5', '“12,5” can be read in two ways: 12.5 or 125? Write the one that is meant.'],
+      ['1,00', '“1,00” can be read in two ways: 1.00 or 100? Write the one that is meant.'],
+      ['£12,5', '“£12,5” can be read in two ways: 12.5 or 125? Write the one that is meant.'],
+      ['-0,5', '“-0,5” can be read in two ways: -0.5 or -5? Write the one that is meant.'],
+      [
+        '1234,567',
+        '“1234,567” can be read in two ways: 1,234.567 or 1,234,567? Write the one that is meant.',
+      ],
+      ['12.5', '“12.5” can be read in two ways: 12,5 or 125? Write the one that is meant.', GERMAN],
+      ['1,2,3', '“1,2,3” has its marks in other places than numbers have: is 123 meant?'],
+      ['1 2', '“1 2” has its marks in other places than numbers have: is 12 meant?'],
+      ['1.234,56', '“1.234,56” has its marks in other places than numbers have: is 1,234.56 meant?'],
+      ['1,234.56', '“1,234.56” has its marks in other places than numbers have: is 1.234,56 meant?', GERMAN],
+      ['12,', '“12,” is not a number.'],
+      ['1,,2', '“1,,2” is not a number.'],
+    ];
+    for (const [text, message, locale] of asked) {
+      const { message: said } = readValue(MONEY, text, { locale: locale ?? BRITISH, today: '' }) as {
+        message: string;
+      };
+      expect(said).withContext(text).toBe(message);
+    }
+    for (const text of ['- 5', '+ 5', '£ 5', '5 £', '1 234', '1,234', '1234', '.5', '5.'])
+      expect(readValue(MONEY, text, { locale: BRITISH, today: '' }).ok)
+        .withContext(text)
+        .toBeTrue();
+  });
+
+  it('takes no digits together that a mark parts, but for thousands', () => {
+    /** What a text is as a number, by the letter: digits, in threes behind one sort of mark, and decimals. */
+    const expected = (text: string, { decimalMark, groupMark }: Locale): string | null => {
+      const parts = text.trim().split(decimalMark);
+      const [whole = '', decimals = ''] = parts;
+      if (parts.length > 2 || /\D/.test(decimals) || whole + decimals === '') return null;
+      for (const mark of ['', groupMark, ' ']) {
+        const groups = mark === '' ? [whole] : whole.split(mark);
+        const isRight =
+          groups.every((group) => /^\d*$/.test(group)) &&
+          (groups.length === 1 ||
+            (/^\d{1,3}$/.test(groups[0]!) && groups.slice(1).every((group) => group.length === 3)));
+        if (isRight) return `${groups.join('') || '0'}.${decimals}`;
+      }
+      return null;
+    };
+    let [taken, refused] = [0, 0];
+    for (const locale of [BRITISH, GERMAN])
+      for (let n = 0; n < 5 ** 7; n++) {
+        const text = [...(n + 5 ** 7).toString(5).slice(-7)].map((digit) => '10,. '[Number(digit)]).join('');
+        if (text.trim() === '') continue;
+        const read = readValue({ kind: 'decimal', places: 8 }, text, { locale, today: '' });
+        const wanted = expected(text, locale);
+        if (read.ok !== (wanted !== null) || (read.ok && Number(read.value) !== Number(wanted)))
+          fail(`“${text}” is read as ${JSON.stringify(read)} and is ${wanted}`);
+        if (read.ok) taken++;
+        else refused++;
+      }
+    expect(Math.min(taken, refused)).toBeGreaterThan(1000);
+  });
+
   it('never rounds what was typed', () => {
     expect(refusal(MONEY, '1.005')).toContain('more than 2 decimal places');
     expect(refusal({ kind: 'wholeNumber' }, '2.5')).toContain('not a whole number');

@@ -114,9 +114,46 @@ function writtenNumber(locale: Locale): RegExp {
 const isWrittenNumber = (text: string, locale: Locale): boolean =>
   writtenNumber(locale).test(text.replace(/^[ \u00a0\u202f\t]+|[ \u00a0\u202f\t]+$/g, ''));
 
+const BLANK = '[ \\u00a0\\u202f]';
+const SIGN_APART = new RegExp(`^(${BLANK}*[+\\-\\u2212])${BLANK}+`, 'u');
+const DIGITS_WITH_MARKS = /^\d+(?:[.,'’ \u00a0\u202f]\d+)+$/;
+
+/**
+ * Reads a number as people of a locale write it, with as many decimal places as it has. Marks between thousands
+ * stand where thousands end: of any others it is asked what is meant, in the message that is given instead.
+ */
+export function readNumber(text: string, locale: Locale, written = false): Decimal | string {
+  const typed = written ? text : text.replace(SIGN_APART, '$1');
+  const number = isWrittenNumber(typed, locale) ? fromText(plainNumber(typed, locale)) : null;
+  if (number) return number;
+  const [one, other] = written ? [] : readingsOf(typed, locale);
+  if (one === undefined) return `“${text}” is not a number.`;
+  return other === undefined
+    ? `“${text}” has its marks in other places than numbers have: is ${one} meant?`
+    : `“${text}” can be read in two ways: ${one} or ${other}? Write the one that is meant.`;
+}
+
+/** What somebody may have meant by digits with marks between them, as the locale writes it. */
+function readingsOf(text: string, locale: Locale): string[] {
+  const bare = locale.currency === '' ? text : text.replace(locale.currency, '');
+  const [, sign = '', body = ''] = /^\s*([+\-\u2212]?)\s*(.*?)\s*$/u.exec(bare) ?? [];
+  if (!DIGITS_WITH_MARKS.test(body)) return [];
+  const marks = [...body.replace(/\d/g, '')];
+  const last = marks.at(-1)!;
+  const all = body.replace(/\D/g, '').replace(/^0+(?=\d)/, '');
+  const decimals = body.slice(body.lastIndexOf(last) + 1);
+  // A mark that stands once, and is no blank, may be the one before decimals.
+  const isDecimal = marks.indexOf(last) === marks.length - 1 && /[.,]/.test(last);
+  const shown = (number: string): string =>
+    showNumber(`${sign === '' || sign === '+' ? '' : '-'}${number}`, locale);
+  const whole = body.slice(0, body.lastIndexOf(last)).replace(/\D/g, '');
+  const asDecimal = isDecimal ? [shown(`${whole}.${decimals}`)] : [];
+  return isDecimal && marks.length > 1 ? asDecimal : [...asDecimal, shown(all)];
+}
+
 function readDecimal(text: string, places: number, locale: Locale, written = false): Decimal | string {
-  const parsed = written && !isWrittenNumber(text, locale) ? null : fromText(plainNumber(text, locale));
-  if (!parsed) return `“${text}” is not a number.`;
+  const parsed = readNumber(text, locale, written);
+  if (typeof parsed === 'string') return parsed;
   if (parsed.scale > places && parsed.units % 10n ** BigInt(parsed.scale - places) !== 0n)
     return places === 0
       ? `“${text}” is not a whole number.`

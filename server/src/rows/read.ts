@@ -32,7 +32,7 @@ import { cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
-import { orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
+import { answersSql, orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
 
 /** Rows a subform shows at once. */
 export const MOST_CHILDREN = 500;
@@ -197,13 +197,15 @@ export function readChoices(
   const order = by
     ? `${by.type.type === 'text' ? orderKeySql('q."b"') : 'q.b'}${type.order!.descending ? ' DESC' : ''}, `
     : '';
+  const answers = answersSql('q."d"', request.search, params);
+  const best = answers === null ? '' : `${answers}, `;
   const list = columns.map(({ sql }, i) => `, ${sql} AS c${i}`).join('');
   const found =
     `SELECT ${key} AS k, coalesce(${shown}, CAST(${key} AS TEXT)) AS d${list}${first} FROM ${sqlName(target.name)} AS t ` +
     `${conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : ''}`;
   const sql =
     `SELECT k, d${columns.map((_, i) => `, c${i}`).join('')} FROM (${found}) AS q ` +
-    `ORDER BY ${order}${orderKeySql('q."d"')}, k LIMIT ${params.add(request.limit)}`;
+    `ORDER BY ${best}${order}${orderKeySql('q."d"')}, k LIMIT ${params.add(request.limit)}`;
   const rows = guarded(db, sql, 2 + columns.length).all(...params.values) as [
     string | number,
     string,

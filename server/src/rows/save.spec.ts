@@ -309,6 +309,48 @@ describe('reading rows', () => {
     expect((await window({ search: '100%' })).total).toBe(0);
   });
 
+  it('puts choices first that begin with what was typed, then those with a word that does', async () => {
+    const people = [
+      ['Zxqvena', 'Tam'],
+      ['Axqvena', 'Seth'],
+      ['Xqvena', 'Seth'],
+      ['Xqvena', 'Temi'],
+      ['Boxqvena-Txqs', 'Liz'],
+      ['Vann', 'Txqsa'],
+    ].map(([surname, first]) => ({
+      ...{ op: 'insert', table: 't_player', values: { f_playerSurname: surname, f_playerFirstName: first } },
+    }));
+    const saved = await office.save(...people);
+    expect(saved.status).withContext(JSON.stringify(saved.body)).toBe(200);
+    const found = async (search: string): Promise<string[]> =>
+      (await office.call('POST', 'lookups/f_hirePlayer', { search })).body.choices.map(
+        ([, shown]: [unknown, string]) => shown,
+      );
+    expect(await found('xqvena, t')).toEqual([
+      'Xqvena, Temi',
+      'Axqvena, Seth',
+      'Xqvena, Seth',
+      'Zxqvena, Tam',
+    ]);
+    expect(await found('t xqvena')).toEqual([
+      'Xqvena, Temi',
+      'Axqvena, Seth',
+      'Boxqvena-Txqs, Liz',
+      'Xqvena, Seth',
+      'Zxqvena, Tam',
+    ]);
+    // A part behind a hyphen is a word of its own.
+    expect(await found('txqs')).toEqual(['Boxqvena-Txqs, Liz', 'Vann, Txqsa']);
+    // A sign that stands for any letter elsewhere stands for itself.
+    expect(await found('Xqvena, T%')).toEqual([]);
+    const keys = saved.body.saved.map(({ key }: { key: unknown }) => ({
+      op: 'delete',
+      table: 't_player',
+      key,
+    }));
+    expect((await office.save(...keys)).status).toBe(200);
+  });
+
   it('offers choices by part of what they show', async () => {
     const { body } = await office.call('POST', 'lookups/f_hireInstrument', { search: 'viola 15' });
     expect(body.choices.length).toBeGreaterThan(0);

@@ -183,6 +183,33 @@ export function countRows(db: Connection, design: Design, table: Table, search: 
   return count;
 }
 
+/** The words of a search; no text of a file holds a NUL. */
+const searchedWords = (search: string): string[] =>
+  keptText(search)
+    .split(/[\s\0]+/)
+    .filter((word) => word !== '')
+    .slice(0, 8);
+
+const literally = (text: string): string => text.replace(/[!%_]/g, '!$&');
+
+/** What stands before a word within a text. */
+const BEFORE_WORDS = [' ', '-', '('];
+
+/**
+ * SQL for how well a text answers a search: 0 where it begins with it, 1 where each word of it is the beginning
+ * of a word there, 2 elsewhere. Null without words.
+ */
+export function answersSql(text: string, search: string, params: Params): string | null {
+  const words = searchedWords(search);
+  if (words.length === 0) return null;
+  const like = (pattern: string): string => `${text} LIKE ${params.add(pattern)} ESCAPE '!'`;
+  const begins = words.map((word) => {
+    const places = ['', ...BEFORE_WORDS.map((sign) => `%${sign}`)];
+    return `(${places.map((place) => like(`${place}${literally(word)}%`)).join(' OR ')})`;
+  });
+  return `CASE WHEN ${like(`${literally(words.join(' '))}%`)} THEN 0 WHEN ${begins.join(' AND ')} THEN 1 ELSE 2 END`;
+}
+
 /** A condition for "all these words stand in what a row shows, or in its key"; null without words. */
 export function searchSql(
   design: Design,
@@ -191,16 +218,12 @@ export function searchSql(
   params: Params,
   shows = displayOf(table),
 ): string | null {
-  const words = keptText(search)
-    // No text of a file holds a NUL.
-    .split(/[\s\0]+/)
-    .filter((word) => word !== '')
-    .slice(0, 8);
+  const words = searchedWords(search);
   if (words.length === 0) return null;
   const catalog = catalogOf(design);
   const keys = table.key.map((id) => `' ' || "#${id}"`).join(' || ');
   const parts = words.map((word) => {
-    const pattern = `%${word.replace(/[!%_]/g, '!$&')}%`;
+    const pattern = `%${literally(word)}%`;
     const source = `COALESCE((${shows}) || ${keys}, ${keys}) LIKE ${sqlText(pattern)} ESCAPE '!'`;
     const writing = { catalog, row: 't', text: (value: string) => params.add(value) };
     const { bound } = bindCondition(source, { catalog, table: table.id });

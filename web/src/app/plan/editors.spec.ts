@@ -202,7 +202,16 @@ describe('the settings of a kind', () => {
 
   it('take bounds, a unit and places of a number', async () => {
     const { fixture, seen } = await settings({ kind: 'decimal', places: 2 });
+    const typed = (): string =>
+      (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>('#f-least')!.value;
     await set(fixture, '#f-least', '0,5');
+    expect(fixture.componentInstance.boundProblem).toContain('two ways: 0.5 or 5?');
+    expect(seen).toEqual([]);
+    expect(typed()).toBe('0,5');
+    await set(fixture, '#f-least', '1,000');
+    expect(seen.at(-1)).toEqual({ kind: 'decimal', places: 2, least: '1000' });
+    expect(typed()).toBe('1,000');
+    await set(fixture, '#f-least', '0.5');
     await set(fixture, '#f-unit', 'cm');
     expect(seen.at(-1)).toEqual({ kind: 'decimal', places: 2, least: '0.5', unit: 'cm' });
     await set(fixture, '#f-greatest', 'many');

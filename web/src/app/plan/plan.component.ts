@@ -151,7 +151,7 @@ export class PlanComponent implements OnDestroy {
       title: 'New table',
       label: 'What is one row of it?',
       act: 'Add to the draft',
-      hint: 'In the singular: player, hire, payment',
+      hint: 'In the singular, such as person, order or room',
     };
     this.dialog
       .open<AskDialog, Question, Answer>(AskDialog, { data })

@@ -1,9 +1,10 @@
-import { Component, computed, forwardRef, input, output, signal } from '@angular/core';
+import { Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import { COLOURS, KIND_LABELS, type FieldType } from '@heathridge/core/design';
-import { characters, fromText, parsePattern } from '@heathridge/core/values';
+import { characters, parsePattern, readNumber, showNumber, toText } from '@heathridge/core/values';
+import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable, stampWords } from './describe';
 import { MostDirective } from '../shared/most.directive';
@@ -277,8 +278,8 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             (changed)="setExpression($event)"
           />
           <span class="soft small"
-            >Fields of this row, of linked rows (player.school.name), or totals over child rows
-            (SUM(payments.amount)).</span
+            >Fields of this row, of linked rows (order.customer.name), or totals over child rows
+            (SUM(lines.amount)).</span
           >
         </div>
         <div class="field">
@@ -354,7 +355,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             placeholder="no limit"
             [id]="id('least')"
             [class.wrong]="boundProblem !== ''"
-            [ngModel]="type.least ?? ''"
+            [ngModel]="bound(type.least)"
             (change)="setBound('least', $any($event.target).value)"
           />
         </div>
@@ -365,7 +366,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             inputmode="decimal"
             placeholder="no limit"
             [id]="id('greatest')"
-            [ngModel]="type.greatest ?? ''"
+            [ngModel]="bound(type.greatest)"
             (change)="setBound('greatest', $any($event.target).value)"
           />
         </div>
@@ -436,6 +437,7 @@ export class TypeSettingsComponent {
   readonly results = RESULTS;
   readonly stamps = ['createdAt', 'createdBy', 'changedAt', 'changedBy'] as const;
   readonly words = stampWords;
+  private readonly locale = inject(FileStore).locale;
   patternProblem = '';
   choiceProblem = '';
   boundProblem = '';
@@ -471,11 +473,15 @@ export class TypeSettingsComponent {
     if (!parsed || parsed.ok) this.patch({ pattern: pattern || null });
   }
 
+  /** A bound as the office writes numbers. */
+  bound(text: string | null | undefined): string {
+    return text == null ? '' : showNumber(text, this.locale());
+  }
+
   setBound(which: 'least' | 'greatest', text: string): void {
-    const plain = text.trim().replace(',', '.');
-    const number = plain === '' ? null : fromText(plain);
-    this.boundProblem = plain !== '' && !number ? `“${text}” is not a number.` : '';
-    if (this.boundProblem === '') this.patch({ [which]: plain || null });
+    const number = text.trim() === '' ? null : readNumber(text, this.locale());
+    this.boundProblem = typeof number === 'string' ? number : '';
+    if (typeof number !== 'string') this.patch({ [which]: number && toText(number) });
   }
 
   setColour(choice: string, colour: string): void {
