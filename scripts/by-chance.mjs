@@ -13,7 +13,7 @@ if (!check) throw new Error(`One of ${Object.keys(CHECKS).join(', ')} is done by
 install();
 const jasmine = 'node_modules/jasmine/bin/jasmine.js';
 const spec = `server/src/checks/${check.spec}.spec.ts`;
-must(process.execPath, ['--import', 'tsx', jasmine, '--config=server/jasmine.json', spec], {
+must(process.execPath, ['--expose-gc', '--import', 'tsx', jasmine, '--config=server/jasmine.json', spec], {
   env: {
     ...process.env,
     TSX_TSCONFIG_PATH: 'server/tsconfig.json',

@@ -75,7 +75,7 @@ await suite('core and web in the browser', 'npx', ['ng', 'test', '--no-progress'
 await suite(
   'server on Node.js',
   process.execPath,
-  ['--import', 'tsx', 'node_modules/jasmine/bin/jasmine.js', '--config=server/jasmine.json'],
+  ['--expose-gc', '--import', 'tsx', 'node_modules/jasmine/bin/jasmine.js', '--config=server/jasmine.json'],
   {
     env: { TSX_TSCONFIG_PATH: 'server/tsconfig.json' },
   },

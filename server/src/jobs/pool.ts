@@ -36,6 +36,12 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
 
 const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
 
+/**
+ * Jobs after which a child gives way to another: what the driver has opened for them is given back only when its
+ * memory is looked through, whenever that may be.
+ */
+const MOST_JOBS = 500;
+
 /** Children that do long reads: the engine cannot be interrupted from inside, a process can be killed. */
 export class JobPool {
   private idle: ChildProcess[] = [];
@@ -46,6 +52,9 @@ export class JobPool {
     background: { running: 0, waiting: [] },
   };
   private closed = false;
+  private readonly done = new WeakMap<ChildProcess, number>();
+
+  constructor(private readonly mostJobs = MOST_JOBS) {}
 
   /**
    * Runs a task on a file. Rejects with a `stopped` or `query-failed` problem, with DesignMoved when the file has
@@ -102,6 +111,15 @@ export class JobPool {
     this.idle = [];
   }
 
+  /** Keeps a child for what comes next, unless there are enough, or it has done enough. */
+  private release(child: ChildProcess): void {
+    const done = (this.done.get(child) ?? 0) + 1;
+    this.done.set(child, done);
+    if (this.closed || this.idle.length >= 2 || done >= this.mostJobs) child.kill();
+    else this.idle.push(child);
+    this.warm();
+  }
+
   private job(
     path: string,
     task: Task,
@@ -133,8 +151,7 @@ export class JobPool {
           return;
         }
         settle();
-        if (this.closed || this.idle.length >= 2) child.kill();
-        else this.idle.push(child);
+        this.release(child);
         if (reply.ok) resolve(reply.result);
         else if (reply.sort === 'moved') reject(new DesignMoved());
         else
