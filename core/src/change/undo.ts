@@ -268,11 +268,12 @@ export class UndoCarrier extends Carrier {
       for (const { parent, on } of linksFrom(design, table))
         if (on.some(([own]) => table.key.includes(own.id))) visit(parent);
       const old = before.tables.find(({ id }) => id === table.id);
-      if (!old || old.key.length !== 1 || table.key.length !== 1 || !this.followed.has(table.id)) return;
+      // A lookup leads to a key of one field alone.
+      if (!old || table.key.length !== 1 || !this.followed.has(table.id)) return;
       const [was, is] = [fieldOf(old, old.key[0]!)!, fieldOf(table, table.key[0]!)!];
       const value = this.value(old, table, is);
       const from = `FROM ${this.from(old, table)}`;
-      if (this.applied.movedKey(table.id))
+      if (old.key.length === 1 && this.applied.movedKey(table.id))
         plans.push({
           table: keyName(table.id),
           sql: `INSERT INTO temp.${sqlName(keyName(table.id))} (old, new) SELECT o.${sqlName(was.name)}, ${value} ${from}`,

@@ -211,6 +211,37 @@ describe('undo, whatever became of keys', () => {
     expect(rows('SELECT maker FROM thing ORDER BY number')).toEqual([['Q'], ['A'], ['C']]);
   });
 
+  it('leads lookups back to a table whose key had become one of several fields', async () => {
+    const [plain] = CODE_IS_KEY as [Change, Change];
+    ok(
+      await office.apply(
+        { change: 'dropField', table: 't_thing', field: 'f_tMaker', mends: [] },
+        plain,
+        {
+          change: 'changeField',
+          table: 't_maker',
+          field: 'f_mTown',
+          set: { alwaysFilled: true },
+          convert: {},
+        },
+        { change: 'changeTable', table: 't_maker', set: { key: ['f_mCode', 'f_mTown'] } },
+      ),
+    );
+    ok(
+      await office.save({
+        ...update('t_maker', 'A', { f_mCode: 'Q', f_mTown: 'Else' }),
+        key: ['A', 'Town A'],
+      }),
+    );
+    ok(await office.call('POST', `changes/${office.design.version}/undo`, {}));
+    expect(rows('SELECT number, code, town FROM maker ORDER BY number')).toEqual([
+      [1, 'Q', 'Else'],
+      [2, 'B', 'Town B'],
+      [3, 'C', 'Town C'],
+    ]);
+    expect(rows('SELECT maker FROM thing ORDER BY number')).toEqual([[1], [2], [3]]);
+  });
+
   it('keeps what was written while another draft, undone since, held the keys', async () => {
     ok(
       await office.apply({

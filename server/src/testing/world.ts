@@ -433,11 +433,49 @@ export class World {
     return list.length > 0 ? list : [{ change: 'addTable', table: this.table() }];
   }
 
+  /** What is to become of what depends on fields that go. */
+  private mendsOf(design: Design, ids: readonly string[]) {
+    const without = {
+      ...design,
+      tables: design.tables.map((t) => ({ ...t, fields: t.fields.filter(({ id }) => !ids.includes(id)) })),
+    };
+    return dependantsOf(without, new Set(ids)).map(({ id }) => ({ dependant: id, put: null }));
+  }
+
   /** Another key: the code, a new running number, or the code as another kind. */
-  private otherKey(table: Table, list: readonly Change[]): readonly Change[] {
+  private otherKey(design: Design, table: Table, list: readonly Change[]): readonly Change[] {
     const { id } = table;
     if (JSON.stringify(list).includes(`"${id}"`)) return [];
     const code = table.fields.find((field) => field.id === CODE + id.slice(2))!;
+    const mark = table.fields.find((field) => field.id === MARK + id.slice(2))!;
+    const isLookedUp = design.tables.some(({ fields }) =>
+      fields.some(({ type }) => type.kind === 'lookup' && type.table === id),
+    );
+    // A key of several fields, where no lookup leads there; those are dropped in the same draft now and then.
+    if (table.key[0] === code.id && table.key.length === 1 && this.random.chance(0.3)) {
+      const drops: Change[] = design.tables.flatMap(({ id: child, fields, key }) =>
+        fields
+          .filter(({ type }) => type.kind === 'lookup' && type.table === id)
+          .map((field): Change | null =>
+            key.includes(field.id)
+              ? null
+              : {
+                  change: 'dropField',
+                  table: child,
+                  field: field.id,
+                  mends: this.mendsOf(design, [field.id]),
+                },
+          )
+          .filter((change) => change !== null),
+      );
+      const several: Change = { change: 'changeTable', table: id, set: { key: [code.id, mark.id] } };
+      if (!isLookedUp) return [several];
+      const all = design.tables.flatMap(({ fields }) =>
+        fields.filter(({ type }) => type.kind === 'lookup' && type.table === id),
+      );
+      if (drops.length === all.length && !JSON.stringify(list).includes('dropField'))
+        return [...drops, several];
+    }
     const number = table.fields.find(({ type }) => type.kind === 'runningNumber');
     const byKey = (field: Field): Change => ({ change: 'changeTable', table: id, set: { key: [field.id] } });
     if (table.key[0] !== code.id) {
@@ -480,7 +518,7 @@ export class World {
     const table = this.random.pick(design.tables);
     const own = (id: string): boolean => id.startsWith(MARK) || id.startsWith(CODE);
     const others = table.fields.filter(({ id }) => !table.key.includes(id) && !own(id));
-    if (this.marked && this.random.chance(0.3)) return this.otherKey(table, list);
+    if (this.marked && this.random.chance(0.3)) return this.otherKey(design, table, list);
     const field = others.length > 0 ? this.random.pick(others) : null;
     const ref = (id: string): string => `"#${id}"`;
     const touched = (id: string): boolean => JSON.stringify(list).includes(id);
