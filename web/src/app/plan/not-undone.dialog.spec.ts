@@ -101,9 +101,13 @@ describe('what rows are to hold that stand in the way of an undo', () => {
   });
 
   it('leaves what several fields hold together as it is, but for what is said', async () => {
-    const { set, press, closed } = await open([
-      { ...finding('f_lPrice', 1000, 1001), field: null, fields: ['f_lPrice', 'f_lSort'] },
+    const { root, set, press, closed } = await open([
+      { ...finding('f_lPrice', 1000, 1001), field: null, fields: ['f_lPrice', 'f_lSort'], sort: 'alike' },
     ]);
+    expect(root.textContent.split('About f_lPrice.').length - 1).toBe(1);
+    expect(root.textContent).toContain('What you leave blank here stays as it is.');
+    // All alike is what they must not be.
+    expect(root.textContent).not.toContain('Put the first into all');
     await set('Sort of Loan 1001', 'B');
     await press('Undo with these');
     expect(closed).toEqual([[{ field: 'f_lSort', key: [1001], value: 'B' }]]);

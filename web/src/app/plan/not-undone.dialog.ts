@@ -25,6 +25,8 @@ interface Line {
 interface Group {
   readonly finding: Finding;
   readonly field: Field;
+  /** True for the first of the fields that a finding is about. */
+  readonly isFirst: boolean;
   readonly lines: readonly Line[];
 }
 
@@ -40,7 +42,12 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
       <p class="soft">Nothing in the file changes before the change is undone with them.</p>
       @for (group of groups(); track $index; let g = $index) {
         <section [attr.aria-label]="group.field.label">
-          <p>{{ group.finding.message }}</p>
+          @if (group.isFirst) {
+            <p>{{ group.finding.message }}</p>
+            @if (group.finding.fields.length > 1) {
+              <p class="soft">What you leave blank here stays as it is.</p>
+            }
+          }
           <table>
             <thead>
               <tr>
@@ -78,7 +85,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
               }
             </tbody>
           </table>
-          @if (group.lines.length > 1) {
+          @if (group.lines.length > 1 && group.finding.sort !== 'alike') {
             <button class="btn small" type="button" (click)="likeFirst(g)">Put the first into all</button>
           }
           @if (group.finding.count > group.lines.length) {
@@ -126,7 +133,7 @@ export class NotUndoneDialog {
     this.data.findings.flatMap((finding) =>
       this.data.fields
         .filter(({ id }) => finding.fields.includes(id))
-        .map((field) => ({ finding, field, lines: this.lines(finding, field) })),
+        .map((field, i) => ({ finding, field, isFirst: i === 0, lines: this.lines(finding, field) })),
     ),
   );
 
