@@ -398,14 +398,15 @@ function fieldChecks(
       `${field.label} holds a value that cannot be read as ${newKindOf(after, field)}.`,
       unread,
     );
-  if (field.alwaysFilled && !(source?.alwaysFilled && how === 'same'))
+  const same = staysSame(carrier, old, table, field);
+  if (field.alwaysFilled && !(source?.alwaysFilled && same))
     ask(
       [field],
       'empty',
       `${field.label} is to be always filled, and is empty there.`,
       `${c} IS NULL${converts && convert?.otherwise !== 'empty' ? ` AND t.${sqlName(wasName(field))} IS NULL` : ''}`,
     );
-  if (field.noTwoAlike && !(source?.noTwoAlike && how === 'same'))
+  if (field.noTwoAlike && !(source?.noTwoAlike && same))
     ask(
       [field],
       'alike',
@@ -552,12 +553,10 @@ function newLink(carrier: Carrier, after: Design, table: Table, field: Field, as
       );
 }
 
-/** Whether the values of a field stay what they are. */
-function staysSame({ before, evolved }: Carrier, after: Design, old: Table, field: Field): boolean {
+/** Whether the values of a field stay what they are, in every row. */
+function staysSame(carrier: Carrier, old: Table, table: Table, field: Field): boolean {
   const source = fieldOf(old, field.id);
-  const carried = evolved.carry[field.id];
-  const convert = carried?.from === 'convert' ? carried.convert : undefined;
-  return source !== undefined && conversion(before, source, after, field, convert) === 'same';
+  return source !== undefined && carrier.value(old, table, field) === sqlName(source.name);
 }
 
 /** The fields by which rows that break a rule can be mended: its own, or those it names. */
@@ -622,7 +621,7 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
   const asked = old.noTwoAlike.map(setOf);
   for (const ids of table.noTwoAlike) {
     const fields = ids.map((id) => fieldOf(table, id)!);
-    if (asked.includes(setOf(ids)) && fields.every((field) => staysSame(carrier, after, old, field)))
+    if (asked.includes(setOf(ids)) && fields.every((field) => staysSame(carrier, old, table, field)))
       continue;
     ask(
       fields,

@@ -264,6 +264,27 @@ describe('undo, whatever became of keys', () => {
     ]);
   });
 
+  it('keeps what was given when another draft was undone', async () => {
+    const choices = ['Town A', 'Town B', 'Town C', 'Else'];
+    const town = (set: object): Change => ({
+      ...{ change: 'changeField', table: 't_maker', field: 'f_mTown', set, convert: {} },
+    });
+    ok(await office.apply(town({ noTwoAlike: true })));
+    ok(await office.apply(town({ type: { kind: 'choice', choices } })));
+    const outer = office.design.version;
+    ok(await office.apply(...CODE_IS_KEY, town({ noTwoAlike: false })));
+    ok(await office.save({ op: 'insert', table: 't_maker', values: { f_mCode: 'D', f_mTown: 'Town B' } }));
+    const given = [{ field: 'f_mTown', key: ['B'], value: 'Else' }];
+    ok(await office.call('POST', `changes/${office.design.version}/undo`, { given }));
+    ok(await office.call('POST', `changes/${outer}/undo`, {}));
+    expect(rows('SELECT number, code, town FROM maker ORDER BY number')).toEqual([
+      [1, 'A', 'Town A'],
+      [2, 'B', 'Else'],
+      [3, 'C', 'Town C'],
+      [4, 'D', 'Town B'],
+    ]);
+  });
+
   it('is refused in words where an earlier version of the program has changed keys', async () => {
     ok(await office.apply(...CODE_IS_KEY));
     office.app.context.files.get(office.file).writer.exec('DELETE FROM hr_rekeyed');

@@ -176,6 +176,11 @@ function inTransaction(
     };
   saveDesign(orm, target, { at: order.now, by: order.by });
   const entry = entryOf(orm, order.now, order.by);
+  // What is given stands behind the mark: it is written to rows with the keys that they have from now on.
+  const mark = orm
+    .select({ id: max(history.id) })
+    .from(history)
+    .get();
   rememberGiven(db, target, order, entry);
   orm
     .update(changeLog)
@@ -191,11 +196,7 @@ function inTransaction(
       log: entry,
       changes: JSON.stringify({ undoes: order.version }),
       safeCopy: order.copy,
-      historyMark:
-        orm
-          .select({ id: max(history.id) })
-          .from(history)
-          .get()?.id ?? 0,
+      historyMark: mark?.id ?? 0,
     })
     .run();
   return { done: true };
