@@ -32,7 +32,7 @@ interface Tally {
 describe('undo after saves made by chance', () => {
   it(
     `brings back what nobody has written, and keeps what somebody has (${UNDOS} undone)`,
-    () => {
+    async () => {
       const folder = mkdtempSync(join(tmpdir(), 'heathridge-undos-'));
       const tally: Tally = { undone: 0, mended: 0, refused: 0, untouched: 0, written: 0, rekeyed: 0 };
       try {
@@ -46,6 +46,8 @@ describe('undo after saves made by chance', () => {
             world.close();
           }
           rmSync(place, { recursive: true });
+          // What the driver has opened is given back between two turns.
+          await new Promise((resolve) => setImmediate(resolve));
         }
       } finally {
         rmSync(folder, { recursive: true, force: true });
@@ -92,8 +94,13 @@ class Episode {
       const result = world.undo(given);
       if (result.done) break;
       const findings = 'findings' in result ? result.findings : null;
-      // The rows of another table that a lookup is to lead to cannot be made up here.
-      if ('message' in result && result.message.includes(': say what it is to hold')) {
+      // What a lookup is to lead to cannot be made up here; and of rows that come back with a table that was dropped
+      // it is only said that what they led to is gone.
+      if (
+        'message' in result &&
+        /: say what it is to hold|would point to rows that are gone/.test(result.message)
+      ) {
+        expect(world.state()).withContext(context).toEqual(now);
         tally.refused++;
         return false;
       }
