@@ -34,17 +34,16 @@ const parent = Number(process.argv[2]);
  * Whose server was killed must not go on to commit: another may be serving the file by now. While it works it
  * hears of nothing; but a process without its parent is given another one.
  */
-function endWithoutParent(): void {
-  if (process.ppid !== parent) process.exit(1);
-}
+const isAlone = (): boolean => process.ppid !== parent;
 
 process.on('message', ({ path, task }: JobMessage) => {
   let db: Connection | undefined;
   const tell = (progress: Progress): void => {
-    endWithoutParent();
+    // Thrown, so that what was begun is undone and what was being made is cleared; the process then ends.
+    if (isAlone()) throw new Error('The server has gone.');
     process.send?.({ progress } satisfies JobReply, unheard);
   };
-  endWithoutParent();
+  if (isAlone()) process.exit(1);
   Promise.resolve()
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.
@@ -73,6 +72,7 @@ process.on('message', ({ path, task }: JobMessage) => {
       db?.close();
       // A child has one job at a time, and has closed all that it had open for it.
       closeCopied();
+      if (isAlone()) process.exit(1);
       process.send?.(reply, unheard);
     });
 });
