@@ -1,9 +1,11 @@
 import * as v from 'valibot';
 import { bind } from '../expression';
+import { BRITISH } from '../values';
 import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
 import { dependantsOf } from '../documents';
 import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
-import { Definition, Label, Table, type Design } from './schema';
+import { Definition, Label, Table, type Design, type FieldType } from './schema';
+import { showKey } from './stored-values';
 import { field, lookup, number, OFFICE, table } from './testing/office';
 import { validateTables } from './validate';
 
@@ -317,5 +319,30 @@ describe('dependantsOf', () => {
     expect(dependantsOf(design, 't_borrower').map(({ label }) => label)).toEqual(['Loan › Borrower']);
     expect(dependantsOf(design, 'q_a').map(({ label }) => label)).toEqual(['List']);
     expect(dependantsOf(design, 'p_a')).toEqual([]);
+  });
+});
+
+describe('the key of a row', () => {
+  it('is shown as its values are, not as the file keeps them', () => {
+    const GERMAN = { ...BRITISH, decimalMark: ',', groupMark: '.' } as const;
+    const keyed = (type: FieldType) => table('thing', [field('k', 'k', type)], { key: ['f_k'] });
+    const shown: [FieldType, string | number, string][] = [
+      [{ kind: 'decimal', places: 2 }, 150, '1,50'],
+      [{ kind: 'wholeNumber' }, 1234, '1.234'],
+      [{ kind: 'runningNumber', prefix: 'S-', width: 3, first: 1 }, 7, 'S-007'],
+      [{ kind: 'text', most: null }, 'A1', 'A1'],
+      [{ kind: 'date' }, '2026-11-26', '26 Nov 2026'],
+      [{ kind: 'tick' }, 1, 'Yes'],
+    ];
+    for (const [type, key, text] of shown)
+      expect(showKey(keyed(type), [key], GERMAN))
+        .withContext(type.kind)
+        .toBe(text);
+    const several = table(
+      'thing',
+      [field('a', 'a', { kind: 'decimal', places: 1 }), field('b', 'b', { kind: 'text', most: null })],
+      { key: ['f_a', 'f_b'] },
+    );
+    expect(showKey(several, [25, 'x'])).toBe('2.5 · x');
   });
 });

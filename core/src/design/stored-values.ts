@@ -1,6 +1,6 @@
-import { fromText, rescale, toText, type Value } from '../values';
-import { placesOf } from './catalog';
-import type { FieldType } from './schema';
+import { fromText, rescale, showValue, toText, type Locale, type Value } from '../values';
+import { fieldOf, placesOf, valueKind } from './catalog';
+import type { FieldType, Table } from './schema';
 
 /** A value as a column holds it: decimals in units, ticks as 0 or 1. */
 export type Stored = string | number;
@@ -19,3 +19,12 @@ export function storing(type: FieldType, value: Value): Stored | null {
   const number = fromText(value);
   return number ? Number(rescale(number.units, number.scale, type.places)) : null;
 }
+
+/** The key of a row, which is as the file keeps it, as people read it. */
+export const showKey = (table: Table, key: readonly Stored[], locale?: Locale): string =>
+  table.key
+    .map((id, i) => {
+      const { type } = fieldOf(table, id)!;
+      return showValue(valueKind(type), travelling(type, key[i]!), locale);
+    })
+    .join(' · ');

@@ -27,7 +27,7 @@ import {
   tap,
   type Observable,
 } from 'rxjs';
-import { comesWithText, fieldOf, valueKind, type Field, type Table } from '@heathridge/core/design';
+import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
@@ -254,8 +254,7 @@ export class RecordPageComponent {
 
   keyText(key: RowKey): string {
     const table = this.table();
-    const field = table && table.key.length === 1 ? fieldOf(table, table.key[0]!) : undefined;
-    return field ? showValue(valueKind(field.type), key[0]!) : key.join(' · ');
+    return table ? showKey(table, key, this.desk.reading().locale) : key.join(' · ');
   }
 
   isOpen(entry: ListEntry): boolean {

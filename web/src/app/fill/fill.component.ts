@@ -46,6 +46,7 @@ import {
   comesWithText,
   isGiven,
   storedFields,
+  showKey,
   valueKind,
   type Field,
   type Table,
@@ -237,8 +238,7 @@ export class FillComponent {
       this.grid?.refreshCells({ force: true });
       return;
     }
-    const field = table.key.length === 1 ? table.fields.find(({ id }) => id === table.key[0]) : undefined;
-    this.toast.say(`${table.label} ${field ? showValue(valueKind(field.type), key[0]!) : ''} is added.`);
+    this.toast.say(`${table.label} ${showKey(table, key, this.store.locale())} is added.`);
     this.resetNew();
     this.setSource();
     afterNextRender(() => this.startNew(), { injector: this.injector });

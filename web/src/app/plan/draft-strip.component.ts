@@ -3,9 +3,8 @@ import { FormsModule } from '@angular/forms';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
-import { fieldOf, rulesOf, valueKind, type Field } from '@heathridge/core/design';
+import { rulesOf, showKey, type Field } from '@heathridge/core/design';
 import type { Dependant } from '@heathridge/core/documents';
-import { showValue } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { Api, type Finding, type Given } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
@@ -339,10 +338,8 @@ export class DraftStripComponent {
   /** The first rows of a finding by their keys, as Fill shows them. */
   rowsOf({ table: id, sample, count }: Finding): string {
     const table = this.store.design().tables.find((candidate) => candidate.id === id);
-    const [key] = table?.key ?? [];
-    const field = table && table.key.length === 1 ? fieldOf(table, key!) : undefined;
-    const shown = sample.map((row) =>
-      field ? showValue(valueKind(field.type), row.key[0]!, this.store.locale()) : row.key.join(' · '),
+    const shown = sample.map(({ key }) =>
+      table ? showKey(table, key, this.store.locale()) : key.join(' · '),
     );
     return `${table?.label ?? ''} ${shown.join(', ')}${count > sample.length ? ' …' : ''}`;
   }

@@ -296,7 +296,7 @@ export class DraftStore {
       (watch) => this.api.undoChange(this.store.file, version, watch, values),
       ({ design, counts }) => {
         this.store.take(design, counts);
-        this.toast.say('The change is undone: structure, definitions and rows are as they were.');
+        this.toast.say('The change is undone. What people wrote since stays.');
       },
       (error) => {
         const { detail, findings } = problemOf(error);

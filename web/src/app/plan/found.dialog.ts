@@ -1,9 +1,9 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import type { Observable } from 'rxjs';
-import { fieldOf, isGiven, valueKind, type Field } from '@heathridge/core/design';
+import { fieldOf, isGiven, showKey, type Field } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
-import { keptText, showValue } from '@heathridge/core/values';
+import { keptText } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
@@ -170,7 +170,7 @@ export class FoundDialog {
     const table = this.table();
     const field = table?.key.length === 1 ? fieldOf(table, table.key[0]!) : undefined;
     if (!field || field.type.kind === 'lookup') return '';
-    const text = showValue(valueKind(field.type), key[0]!, this.store.locale());
+    const text = showKey(table!, key, this.store.locale());
     return title.includes(text) ? '' : text;
   }
 

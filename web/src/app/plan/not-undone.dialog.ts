@@ -1,7 +1,7 @@
 import { Component, inject, signal } from '@angular/core';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
-import { fieldOf, valueKind, type Field } from '@heathridge/core/design';
-import { checkValue, showValue, type Value } from '@heathridge/core/values';
+import { showKey, valueKind, type Field } from '@heathridge/core/design';
+import { checkValue, type Value } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import type { Finding, Given } from '../shared/api.service';
 import { ValueInputComponent, type Held } from '../shared/value-input.component';
@@ -192,8 +192,6 @@ export class NotUndoneDialog {
 
   private shown(id: string, key: Finding['sample'][number]['key']): string {
     const table = this.store.design().tables.find((candidate) => candidate.id === id);
-    const field = table?.key.length === 1 ? fieldOf(table, table.key[0]!) : undefined;
-    const text = field ? showValue(valueKind(field.type), key[0]!, this.store.locale()) : key.join(' · ');
-    return `${table?.label ?? ''} ${text}`.trim();
+    return table ? `${table.label} ${showKey(table, key, this.store.locale())}` : key.join(' · ');
   }
 }

@@ -2,7 +2,7 @@ import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, of, Subject, switchMap } from 'rxjs';
-import { fieldOf, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
+import { fieldOf, showKey, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
 import { formFromTable, moved, widthOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { DocumentPage } from '../file/document-page';
@@ -227,7 +227,7 @@ export class ScreensComponent extends DocumentPage<Form> {
 
   keyText(): string {
     const key = this.data()?.record.key;
-    return key ? key.join(' · ') : '';
+    return key ? showKey(this.table()!, key, this.store.locale()) : '';
   }
 
   set(patch: Partial<Form>): void {
