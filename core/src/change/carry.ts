@@ -41,6 +41,16 @@ export interface MapPlan {
   readonly targetLabel: string;
 }
 
+/** Rows that come back with a table which is not there now. */
+export interface Returning {
+  /** Where they are read from. */
+  readonly from: string;
+  /** SQL for the key by which each of them is told: the one it had. */
+  readonly key: readonly string[];
+  /** By field, SQL for what each is to hold, and whether that may be another value than it had. */
+  readonly values: ReadonlyMap<string, { readonly sql: string; readonly same: boolean }>;
+}
+
 /** A temporary table that says which new key stands for which old one. */
 export interface KeyPlan {
   readonly table: string;
@@ -218,9 +228,9 @@ export class Carrier {
     return `main.${sqlName(old.name)} AS o`;
   }
 
-  /** Statements that fill a table which was not there before. */
-  fill(_table: Table): string[] {
-    return [];
+  /** The rows of a table which was not there before; null where it begins with none. */
+  returning(_table: Table): Returning | null {
+    return null;
   }
 
   /** SQL for the last number that a table's key has given as far as is known elsewhere; null for nowhere. */

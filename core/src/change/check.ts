@@ -1,4 +1,14 @@
-import { bind, bindCondition, idsIn, sqlName, sqlText, toSql, type Catalog, type Sql } from '../expression';
+import {
+  bind,
+  bindCondition,
+  columnsRead,
+  idsIn,
+  sqlName,
+  sqlText,
+  toSql,
+  type Catalog,
+  type Sql,
+} from '../expression';
 import {
   catalogOf,
   documentsOf,
@@ -20,7 +30,15 @@ import {
 } from '../design';
 import { decimal, round, toText } from '../values';
 import { dependantsOf, documentProblems, type Dependant } from '../documents';
-import { Carrier, conversion, keyColumn, kindProblem, type KeyPlan, type MapPlan } from './carry';
+import {
+  Carrier,
+  conversion,
+  keyColumn,
+  kindProblem,
+  type KeyPlan,
+  type MapPlan,
+  type Returning,
+} from './carry';
 import type { Change, Evolved } from './changes';
 import { kindCheck } from './ddl';
 
@@ -281,12 +299,15 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
   const untouched = new Set<string>();
   const views = after.tables.flatMap((table) => {
     const old = oldOf(table);
-    if (!old)
-      return [
-        `${sqlName(table.name)} AS (SELECT ${storedFields(table)
-          .map((field) => `NULL AS ${sqlName(field.name)}`)
-          .join(', ')} WHERE 0)`,
-      ];
+    if (!old) {
+      const returning = carrier.returning(table);
+      const list = storedFields(table).map(
+        ({ id, name }) => `${returning?.values.get(id)!.sql ?? 'NULL'} AS ${sqlName(name)}`,
+      );
+      const told = (returning?.key ?? []).map((sql, i) => `${sql} AS ${keyColumn(i)}`);
+      const from = returning ? `FROM ${returning.from}` : 'WHERE 0';
+      return [`${sqlName(table.name)} AS (SELECT ${[...list, ...told].join(', ')} ${from})`];
+    }
     const columns = storedFields(table).map((field) => {
       const was = fieldOf(old, field.id);
       const value = carrier.value(old, table, field);
@@ -318,17 +339,16 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
   const checks: RowCheck[] = [];
   for (const table of after.tables) {
     const old = oldOf(table);
-    if (!old) continue;
     const hasWas = (field: Field): boolean => {
-      const was = fieldOf(old, field.id);
-      if (untouched.has(table.id) || !was || !storedFields(old).includes(was)) return false;
+      const was = old && fieldOf(old, field.id);
+      if (!was || untouched.has(table.id) || !storedFields(old).includes(was)) return false;
       return !(was.name === field.name && carrier.value(old, table, field) === sqlName(was.name));
     };
     const ask: Ask = (fields, sort, message, where, rule) => {
       const [field] = fields;
       const from = `FROM ${sqlName(table.name)} AS t WHERE ${where}`;
-      const columns = old.key.map((id, i) =>
-        untouched.has(table.id) ? sqlName(fieldOf(old, id)!.name) : keyColumn(i),
+      const columns = (old ?? table).key.map((id, i) =>
+        untouched.has(table.id) ? sqlName(fieldOf(old ?? table, id)!.name) : keyColumn(i),
       );
       const key = `json_array(${columns.map((column) => `t.${column}`).join(', ')}) || ''`;
       const value = field ? `t.${sqlName(hasWas(field) ? wasName(field) : field.name)}` : 'NULL';
@@ -343,6 +363,11 @@ function rowChecks(carrier: Carrier, before: Design, after: Design): RowCheck[] 
         sample: `${prelude}SELECT ${key}, ${value} ${from} LIMIT ?1 OFFSET ?2`,
       });
     };
+    if (!old) {
+      const returning = carrier.returning(table);
+      if (returning) returningChecks(returning, after, table, ask);
+      continue;
+    }
     for (const field of storedFields(table)) fieldChecks(carrier, after, table, old, field, ask);
     tableChecks(carrier, after, table, old, ask);
   }
@@ -545,12 +570,67 @@ function newLink(carrier: Carrier, after: Design, table: Table, field: Field, as
       !known.includes(linkId(link)) &&
       (fieldOf(old, field.id) || carrier.fills(table, field))
     )
-      ask(
-        [field],
-        'orphan',
-        `${field.label} holds a key that no row of ${link.parent.plural} has.`,
-        orphaned(link),
+      askLink(link, ask);
+}
+
+/** Each row that holds something there needs the one it leads to. */
+function askLink(link: Link, ask: Ask): void {
+  const fields = link.on.map(([own]) => own);
+  const [field] = fields;
+  ask(
+    fields,
+    'orphan',
+    link.id === field?.id
+      ? `${field.label} holds a key that no row of ${link.parent.plural} has.`
+      : `The link ${link.label} leads to no row of ${link.parent.plural}.`,
+    orphaned(link),
+  );
+}
+
+/**
+ * Rows that come back with their table fitted once: they still do, but for the rows of other tables, and for the
+ * values that are other ones than they had.
+ */
+function returningChecks({ values }: Returning, after: Design, table: Table, ask: Ask): void {
+  const catalog = catalogOf(after);
+  const isOther = (id: string): boolean => values.get(id)?.same === false;
+  for (const link of linksFrom(after, table)) askLink(link, ask);
+  const others = new Set(table.fields.filter(({ id }) => isOther(id)).map(({ name }) => name));
+  for (const { rule, field } of rulesOf(table)) {
+    const { bound } = bindCondition(rule.expression, { catalog, table: table.id });
+    const reads = columnsRead(bound, table.id);
+    if (rule.newRowsOnly || reads.every((read) => read.table === table.id && !others.has(read.column)))
+      continue;
+    ask(
+      fieldsToMend(table, rule, field),
+      'rule',
+      brokenWords(table, rule, field),
+      brokenSql(catalog, table, rule).sql,
+      rule.id,
+    );
+  }
+  const single = table.fields.flatMap(({ id, noTwoAlike }) => (noTwoAlike ? [[id]] : []));
+  for (const ids of [...single, ...table.noTwoAlike, table.key])
+    if (ids.some(isOther))
+      askUnlike(
+        table,
+        ids.map((id) => fieldOf(table, id)!),
+        ask,
+        ids === table.key,
       );
+}
+
+/** No two rows have the same in these fields together, which may be the key. */
+function askUnlike(table: Table, fields: readonly Field[], ask: Ask, isKey = false): void {
+  const labels = listOf(fields.map(({ label }) => label));
+  ask(
+    fields,
+    'alike',
+    isKey
+      ? `${labels} would be the key, and another row has the same.`
+      : `No two ${table.plural.toLowerCase()} are to have ${labels} alike, and another row has the same.`,
+    alike(table, fields),
+  );
 }
 
 /** Whether the values of a field stay what they are, in every row. */
@@ -610,12 +690,7 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
           `${field.label} is to be the key, and is empty there.`,
           `t.${sqlName(field.name)} IS NULL`,
         );
-    ask(
-      key,
-      'alike',
-      `${listOf(key.map(({ label }) => label))} would be the key, and another row has the same.`,
-      alike(table, key),
-    );
+    askUnlike(table, key, ask, true);
   }
   const setOf = (ids: readonly string[]): string => [...ids].sort().join();
   const asked = old.noTwoAlike.map(setOf);
@@ -623,20 +698,9 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
     const fields = ids.map((id) => fieldOf(table, id)!);
     if (asked.includes(setOf(ids)) && fields.every((field) => staysSame(carrier, old, table, field)))
       continue;
-    ask(
-      fields,
-      'alike',
-      `No two ${table.plural.toLowerCase()} are to have ${listOf(fields.map(({ label }) => label))} alike, and another row has the same.`,
-      alike(table, fields),
-    );
+    askUnlike(table, fields, ask);
   }
   const known = linksFrom(before, old).map(linkId);
   for (const link of linksFrom(after, table))
-    if (link.on.length > 1 && !known.includes(linkId(link)))
-      ask(
-        link.on.map(([own]) => own),
-        'orphan',
-        `The link ${link.label} leads to no row of ${link.parent.plural}.`,
-        orphaned(link),
-      );
+    if (link.on.length > 1 && !known.includes(linkId(link))) askLink(link, ask);
 }

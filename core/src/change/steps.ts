@@ -65,7 +65,7 @@ export function steps(before: Design, evolved: Evolved, carrier = new Carrier(be
         ...[
           createTable(after, table),
           ...firstNumber(table),
-          ...carrier.fill(table),
+          ...bringBack(carrier, table),
           ...createIndexes(after, table),
         ].map((sql) => ({
           sql,
@@ -171,15 +171,40 @@ function keepNumbers(carrier: Carrier, old: Table, table: Table, temporary: stri
 
 /** Writes down what the keys of rows become: those who are to find a row by an earlier key follow it. */
 function noteKeys(carrier: Carrier, old: Table, table: Table): string[] {
-  const into = 'INSERT INTO main.hr_rekeyed (change, table_id, was, now) SELECT';
-  const change = `(SELECT coalesce(max(version), 0) + 1 FROM main.hr_change), ${sqlText(table.id)}`;
   const was = old.key.map((id) => `o.${sqlName(fieldOf(old, id)!.name)}`).join(', ');
   const now = table.key.map((id) => carrier.value(old, table, fieldOf(table, id)!)).join(', ');
+  return noted(table, was, now, carrier.from(old, table));
+}
+
+function noted(table: Table, was: string, now: string, from: string): string[] {
+  const into = 'INSERT INTO main.hr_rekeyed (change, table_id, was, now) SELECT';
+  const change = `(SELECT coalesce(max(version), 0) + 1 FROM main.hr_change), ${sqlText(table.id)}`;
   // An entry for no row says that it was noted, also of a table without rows.
   return [
     `${into} ${change}, '[]', '[]'`,
-    `${into} ${change}, json_array(${was}), json_array(${now}) FROM ${carrier.from(old, table)}`,
+    `${into} ${change}, json_array(${was}), json_array(${now}) FROM ${from}`,
   ];
+}
+
+/** Brings back the rows of a table that was not there: no number that it has given is given again. */
+function bringBack(carrier: Carrier, table: Table): string[] {
+  const returning = carrier.returning(table);
+  if (!returning) return [];
+  const { from, key, values } = returning;
+  const name = sqlName(table.name);
+  const columns = storedFields(table);
+  const sql = (id: string): string => values.get(id)!.sql;
+  const rows = `INSERT INTO main.${name} (${columns.map((field) => sqlName(field.name)).join(', ')}) SELECT ${columns.map(({ id }) => sql(id)).join(', ')} FROM ${from}`;
+  const moved = table.key.some((id) => !values.get(id)!.same);
+  const notes = moved ? noted(table, key.join(', '), table.key.map(sql).join(', '), from) : [];
+  const last = carrier.lastNumber(table);
+  const numbers = last
+    ? [
+        `UPDATE sqlite_sequence SET seq = max(seq, ${last}) WHERE name = ${sqlText(table.name)}`,
+        `INSERT INTO sqlite_sequence (name, seq) SELECT ${sqlText(table.name)}, n FROM (SELECT ${last} AS n) WHERE n > 0 AND NOT EXISTS (SELECT 1 FROM sqlite_sequence WHERE name = ${sqlText(table.name)})`,
+      ]
+    : [];
+  return [rows, ...numbers, ...notes];
 }
 
 function copyRows(carrier: Carrier, old: Table, table: Table, into: string): string {

@@ -19,6 +19,7 @@ import {
   partSql,
   type KeyPlan,
   type MapPlan,
+  type Returning,
 } from './carry';
 import { evolve, type Carry, type Change } from './changes';
 import { runningKey } from './ddl';
@@ -162,9 +163,7 @@ export class UndoCarrier extends Carrier {
 
   protected override carried(old: Table, table: Table, field: Field): string {
     const value = this.broughtBack(old, table, field);
-    if (!this.given.has(field.id)) return value;
-    const given = givenTo(field, ownKey(old, 'o'));
-    return `CASE WHEN EXISTS (SELECT 1 ${given}) THEN (SELECT g.value ${given}) ELSE ${value} END`;
+    return this.given.has(field.id) ? given(field, ownKey(old, 'o'), value) : value;
   }
 
   private broughtBack(old: Table, table: Table, field: Field): string {
@@ -182,13 +181,27 @@ export class UndoCarrier extends Carrier {
 
   /** SQL for what the row with this key holds in the copy. */
   private copied(table: Table, field: Field, key: readonly string[]): string {
-    const own = `w.${sqlName(field.name)}`;
-    const { type } = field;
-    const value =
-      type.kind === 'lookup' && this.followed.has(type.table)
-        ? `coalesce(${looked(backName(type.table), own)}, ${own})`
-        : own;
-    return `(SELECT ${value} ${this.copyOf(table, key)})`;
+    return `(SELECT ${this.ledBack(field)} ${this.copyOf(table, key)})`;
+  }
+
+  /** SQL for what a row `w` of the copy holds: a lookup leads to its row by the key which that has from now on. */
+  private ledBack({ name, type }: Field): string {
+    const own = `w.${sqlName(name)}`;
+    if (type.kind !== 'lookup' || !this.rekeys(type.table)) return own;
+    return `coalesce(${looked(backName(type.table), own)}, ${own})`;
+  }
+
+  /** Whether rows of the copy may have other keys from now on: each table is asked once. */
+  private rekeys(id: string, asked: ReadonlySet<string> = new Set()): boolean {
+    if (this.followed.has(id)) return true;
+    const table = this.evolved.design.tables.find((candidate) => candidate.id === id)!;
+    if (this.before.tables.some((now) => now.id === id) || asked.has(id)) return false;
+    return table.key.some((part) => {
+      const { type } = fieldOf(table, part)!;
+      return (
+        this.given.has(part) || (type.kind === 'lookup' && this.rekeys(type.table, new Set([...asked, id])))
+      );
+    });
   }
 
   private copyOf(table: Table, key: readonly string[]): string {
@@ -269,20 +282,25 @@ export class UndoCarrier extends Carrier {
         if (on.some(([own]) => table.key.includes(own.id))) visit(parent);
       const old = before.tables.find(({ id }) => id === table.id);
       // A lookup leads to a key of one field alone.
-      if (!old || table.key.length !== 1 || !this.followed.has(table.id)) return;
+      if (table.key.length !== 1) return;
+      const back = (key: string, value: string, from: string): KeyPlan => ({
+        table: backName(table.id),
+        sql: `INSERT OR IGNORE INTO temp.${sqlName(backName(table.id))} (old, new) SELECT key, value FROM (SELECT ${key} AS key, ${value} AS value FROM ${from}) WHERE key IS NOT NULL AND value IS NOT key`,
+      });
+      if (!old && this.rekeys(table.id)) {
+        const { key, values, from } = this.returning(table)!;
+        plans.push(back(key[0]!, values.get(table.key[0]!)!.sql, from));
+      }
+      if (!old || !this.followed.has(table.id)) return;
       const [was, is] = [fieldOf(old, old.key[0]!)!, fieldOf(table, table.key[0]!)!];
       const value = this.value(old, table, is);
-      const from = `FROM ${this.from(old, table)}`;
+      const from = this.from(old, table);
       if (old.key.length === 1 && this.applied.movedKey(table.id))
         plans.push({
           table: keyName(table.id),
-          sql: `INSERT INTO temp.${sqlName(keyName(table.id))} (old, new) SELECT o.${sqlName(was.name)}, ${value} ${from}`,
+          sql: `INSERT INTO temp.${sqlName(keyName(table.id))} (old, new) SELECT o.${sqlName(was.name)}, ${value} FROM ${from}`,
         });
-      const key = this.copiedKey(old, table)[0]!;
-      plans.push({
-        table: backName(table.id),
-        sql: `INSERT OR IGNORE INTO temp.${sqlName(backName(table.id))} (old, new) SELECT key, value FROM (SELECT ${key} AS key, ${value} AS value ${from}) WHERE key IS NOT NULL AND value IS NOT key`,
-      });
+      plans.push(back(this.copiedKey(old, table)[0]!, value, from));
     };
     design.tables.forEach(visit);
     return plans;
@@ -303,19 +321,16 @@ export class UndoCarrier extends Carrier {
     return `(${rows} FROM main.${sqlName(old.name)} AS o LEFT JOIN temp.${rowsTable(table.id)} AS x ON x.now = json_array(${ownKey(old, 'o')})) AS o`;
   }
 
-  /** Statements that bring back the rows of a table that the draft dropped. */
-  override fill(table: Table): string[] {
-    const fields = storedFields(table);
-    const columns = fields.map(({ name }) => sqlName(name)).join(', ');
-    const values = fields.map((field) => {
-      const own = `w.${sqlName(field.name)}`;
-      return field.type.kind === 'lookup' && this.followed.has(field.type.table)
-        ? `coalesce(${looked(backName(field.type.table), own)}, ${own})`
-        : own;
+  /** The rows of a table that the draft dropped come back as the copy has them. */
+  override returning(table: Table): Returning | null {
+    if (this.before.tables.some(({ id }) => id === table.id)) return null;
+    const key = table.key.map((id) => `w.${sqlName(fieldOf(table, id)!.name)}`);
+    const values = storedFields(table).map((field) => {
+      const own = this.ledBack(field);
+      const sql = this.given.has(field.id) ? given(field, key.join(', '), own) : own;
+      return [field.id, { sql, same: sql === `w.${sqlName(field.name)}` }] as const;
     });
-    return [
-      `INSERT INTO main.${sqlName(table.name)} (${columns}) SELECT ${values.join(', ')} FROM ${COPY}.${sqlName(table.name)} AS w`,
-    ];
+    return { from: `${COPY}.${sqlName(table.name)} AS w`, key, values: new Map(values) };
   }
 
   /** The running numbers that the copy has given are given to no other row. */
@@ -356,6 +371,12 @@ function renamedBack({ before, after, forward }: AppliedDraft): Carry {
 /** What is given for a field of the row with this key, as it is now. */
 const givenTo = (field: Field, key: string): string =>
   `FROM temp.${GIVEN} AS g WHERE g.field = ${sqlText(field.id)} AND g.key = json_array(${key})`;
+
+/** SQL for what is given for a field of the row with this key; where nothing is, its value otherwise. */
+function given(field: Field, key: string, otherwise: string): string {
+  const found = givenTo(field, key);
+  return `CASE WHEN EXISTS (SELECT 1 ${found}) THEN (SELECT g.value ${found}) ELSE ${otherwise} END`;
+}
 
 /** The key of a row as columns of an alias. */
 const ownKey = (table: Table, alias: string): string =>

@@ -474,4 +474,100 @@ describe('an undo that what was written since stands in the way of', () => {
       expect((things() as unknown[][]).map((row) => row[3])).toEqual(value === null ? [null, 2] : [null, 3]);
     }
   });
+
+  const drop = (...ids: string[]): Promise<Answer> =>
+    office.apply(...ids.map((id) => ({ change: 'dropTable', table: id, mends: [] }) as const));
+  const rowsOf = (sql: string): unknown[] =>
+    office.app.context.files.get(office.file).reader.prepare(sql).raw().all();
+
+  it('is done with rows that come back with their table and led to what is gone', async () => {
+    ok(await drop('t_thing'));
+    ok(await office.save({ op: 'delete', table: 't_maker', key: [1] }));
+    expect(await refused()).toEqual([['f_tMaker', 'orphan', [[1]]]]);
+    // Only a row that is there will do.
+    expect(await refused([{ field: 'f_tMaker', key: [1], value: 9 }])).toEqual([
+      ['f_tMaker', 'orphan', [[1]]],
+    ]);
+    ok(await undo([{ field: 'f_tMaker', key: [1], value: 2 }]));
+    expect(things()).toEqual([
+      [1, 'x1', 'A', 2],
+      [2, 'x2', 'B', 2],
+    ]);
+    ok(await drop('t_thing'));
+    ok(await office.save({ op: 'delete', table: 't_maker', key: [2] }));
+    ok(await undo([1, 2].map((key) => ({ field: 'f_tMaker', key: [key], value: null }))));
+    expect((things() as unknown[][]).map((row) => row[3])).toEqual([null, null]);
+  });
+
+  it('is done where what comes back has a lookup for its key, and is led to itself', async () => {
+    const own = { alwaysFilled: true };
+    const desk = table('desk', [field('dMaker', 'maker', lookup('maker'), own)], { key: ['f_dMaker'] });
+    const tag = table('tag', [field('gNo', 'number', number), field('gDesk', 'desk', lookup('desk'))]);
+    ok(await office.apply({ change: 'addTable', table: desk }, { change: 'addTable', table: tag }));
+    ok(
+      await office.save(
+        { op: 'insert', table: 't_desk', values: { f_dMaker: 1 } },
+        { op: 'insert', table: 't_desk', values: { f_dMaker: 2 } },
+        { op: 'insert', table: 't_tag', values: { f_gDesk: 1 } },
+        { op: 'insert', table: 't_tag', values: { f_gDesk: 2 } },
+        { op: 'insert', table: 't_maker', values: { f_mName: 'Third' } },
+        { op: 'update', table: 't_thing', key: [1], values: { f_tMaker: null }, was: {} },
+      ),
+    );
+    ok(await drop('t_tag', 't_desk'));
+    ok(await office.save({ op: 'delete', table: 't_maker', key: [1] }));
+    const wants = (value: number) => [{ field: 'f_dMaker', key: [1], value }];
+    expect(await refused()).toEqual([['f_dMaker', 'orphan', [[1]]]]);
+    const { status, body } = await undo(wants(2));
+    expect([status, body.detail]).toEqual([
+      422,
+      '2 rows would not fit: Maker would be the key, and another row has the same.',
+    ]);
+    ok(await undo(wants(3)));
+    expect(rowsOf('SELECT maker FROM desk ORDER BY 1')).toEqual([[2], [3]]);
+    expect(rowsOf('SELECT number, desk FROM tag ORDER BY 1')).toEqual([
+      [1, 3],
+      [2, 2],
+    ]);
+    // Whoever looks for the row by the key it had then finds it.
+    expect(rowsOf("SELECT was, now FROM hr_rekeyed WHERE table_id = 't_desk' AND was <> '[]'")).toEqual([
+      ['[1]', '[3]'],
+      ['[2]', '[2]'],
+    ]);
+    expect(rowsOf('SELECT table_id, key, op FROM hr_history ORDER BY id DESC LIMIT 1')).toEqual([
+      ['t_desk', '[3]', 'update'],
+    ]);
+  });
+
+  it('asks what comes back with its table for the rules that look at other tables', async () => {
+    const rule = {
+      id: 'r_known',
+      expression: '"#f_tMaker" IS NULL OR "#f_tMaker"."#f_mName" <> \'Barred\'',
+      message: 'That maker is barred.',
+      newRowsOnly: false,
+    };
+    ok(await office.apply({ change: 'changeTable', table: 't_thing', set: { rules: [rule] } }));
+    ok(await drop('t_thing'));
+    ok(
+      await office.save({
+        op: 'update',
+        table: 't_maker',
+        key: [2],
+        values: { f_mName: 'Barred' },
+        was: {},
+      }),
+    );
+    const [[, sort, keys]] = (await refused()) as [[string, string, unknown[][]]];
+    expect([sort, keys]).toEqual(['rule', [[2]]]);
+    ok(await undo([{ field: 'f_tMaker', key: [2], value: 1 }]));
+    expect((things() as unknown[][]).map((row) => row[3])).toEqual([1, 1]);
+  });
+
+  it('gives no number again that a table had given before it was dropped', async () => {
+    ok(await office.save({ op: 'delete', table: 't_thing', key: [2] }));
+    ok(await drop('t_thing'));
+    ok(await undo());
+    const { saved } = ok(await office.save({ op: 'insert', table: 't_thing', values: { f_tCode: 'x3' } }));
+    expect(saved[0].key).toEqual([3]);
+  });
 });

@@ -159,7 +159,7 @@ function inTransaction(
       message:
         stop?.message ??
         unfit ??
-        `${finding?.count === 1 ? 'A row' : `${finding?.count ?? 0} rows`} written since would not fit: ${finding?.message ?? ''}`,
+        `${finding?.count === 1 ? 'A row' : `${finding?.count ?? 0} rows`} would not fit: ${finding?.message ?? ''}`,
       findings: { ...result, fields: fieldsOf(target, result) },
     };
   }
@@ -255,7 +255,11 @@ function putGiven(db: Connection, { tables }: Design, given: readonly Given[]): 
     const isNeeded = !isNumbered && (field.alwaysFilled || table.key.includes(id));
     if (!read.ok) unfit.push(`${field.label}: ${read.message}`);
     else if (read.value === null && isNeeded) unfit.push(`${field.label}: say what it is to hold.`);
-    else insert.run([id, JSON.stringify(key), storing(field.type, read.value)]);
+    else {
+      const stored = storing(field.type, read.value);
+      // The driver binds a number as a real one, which a key would be noted with a point for.
+      insert.run([id, JSON.stringify(key), typeof stored === 'number' ? BigInt(stored) : stored]);
+    }
   }
   return unfit[0] ?? null;
 }

@@ -21,7 +21,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
       <div class="strip" role="region" aria-label="Not undone">
         <p role="alert">
           <strong class="bad">The change was not undone.</strong>
-          {{ refused.findings.length > 0 ? 'What was written since would not fit:' : refused.message }}
+          {{ refused.findings.length > 0 ? 'Some rows would not fit:' : refused.message }}
         </p>
         @for (finding of refused.findings; track finding.number) {
           <p class="small">
