@@ -11,7 +11,9 @@ import { buildApp } from '../server/src/app';
 import { applyDraft } from '../server/src/plan/apply-draft';
 import { openForReading, openForWriting } from '../server/src/store/driver';
 import type { Files, OpenFile } from '../server/src/store/files';
+import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
+import { takingIn } from './taking-in';
 
 /**
  * The figures: each is what the application takes over HTTP, as a ratio to the bare driver or the sqlite3
@@ -19,9 +21,6 @@ import { mapFrames } from './map';
  */
 
 const ROWS = 1_000_000;
-const ROUNDS = 15;
-/** Rounds from which on a call is short. */
-const MANY_ROUNDS = 100;
 
 const LARGE = plainTable('t_entry', 'entry', 'Entry', 'Entries', [
   plainField('f_no', 'number', 'Number', { kind: 'runningNumber', prefix: '', width: 0, first: 1 }),
@@ -216,54 +215,6 @@ async function manyPeople(call: Caller, url: string, file: OpenFile): Promise<Fi
   };
 }
 
-/** Rows and pictures of a file that is taken in, beside what the engine alone takes to copy them. */
-async function takingIn(data: string, address: string, cookie: string): Promise<Figure[]> {
-  const sorts: [what: string, make: string][] = [
-    [
-      'Taking in 1,000,000 rows of 7 columns (every value read, copied, compared), over HTTP',
-      `CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT NOT NULL, town TEXT, day TEXT, fee REAL, n INTEGER, note TEXT);
-        INSERT INTO t SELECT value, 'Person number ' || value, 'Town ' || (value % 1000), date('2015-01-01', (value % 4000) || ' days'),
-          (value % 10000) / 100.0, value * 7 % 100000, 'some note here ' || value FROM generate_series(1, ${ROWS})`,
-    ],
-    [
-      'Taking in 10,000 pictures of 4 kB, over HTTP',
-      'CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT, photo BLOB); INSERT INTO t SELECT value, value, randomblob(4100) FROM generate_series(1, 10000)',
-    ],
-  ];
-  const figures: Figure[] = [];
-  for (const [i, [what, make]] of sorts.entries()) {
-    const source = join(data, `foreign-${i}.db`);
-    const made = openForWriting(source);
-    made.exec(`${make}; PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode = DELETE`);
-    made.close();
-    const bytes = readFileSync(source);
-    let files = 0;
-    const ours = async (): Promise<void> => {
-      const answer = await fetch(`${address}/api/files/adopt?name=Foreign%20${i}%20${++files}`, {
-        method: 'POST',
-        headers: { 'content-type': 'application/vnd.sqlite3', origin: address, cookie },
-        body: bytes,
-      });
-      if (!answer.ok) throw new Error(await answer.text());
-      await answer.arrayBuffer();
-    };
-    const theirs = (): void => {
-      const copy = join(data, `copy-${i}-${++files}.db`);
-      const target = openForWriting(copy);
-      target.exec(
-        `ATTACH '${source}' AS src; CREATE TABLE t AS SELECT * FROM src.t WHERE FALSE; INSERT INTO t SELECT * FROM src.t`,
-      );
-      target.close();
-    };
-    figures.push({
-      what,
-      against: 'driver, INSERT … SELECT of the same rows into a new file',
-      ...(await medians(ours, theirs, 3)),
-    });
-  }
-  return figures;
-}
-
 /** 50,000 generated expressions, worked out by the core and by the engine: they must agree on each. */
 function agreement(): void {
   const { status } = spawnSync(
@@ -286,40 +237,6 @@ function agreement(): void {
     },
   );
   if (status !== 0) throw new Error('The core and the engine disagree on an expression: see above.');
-}
-
-/**
- * Milliseconds of the middle of several runs of both, turn by turn, so that whatever else the machine does
- * falls on both alike; the first ones are not counted.
- */
-async function medians(
-  ours: () => unknown,
-  theirs: () => unknown,
-  rounds = ROUNDS,
-): Promise<{ ours: number; theirs: number }> {
-  const times: { ours: number[]; theirs: number[] } = { ours: [], theirs: [] };
-  const run = async (work: () => unknown): Promise<number> => {
-    const start = performance.now();
-    await work();
-    return performance.now() - start;
-  };
-  // A server in use is warm: short calls are made often enough first for the engine to have compiled them.
-  const warm = rounds >= MANY_ROUNDS ? 1500 : 1;
-  for (let i = 0; i < warm + rounds; i++) {
-    const [first, second] = [await run(ours), await run(theirs)];
-    if (i < warm) continue;
-    times.ours.push(first);
-    times.theirs.push(second);
-  }
-  const middle = (list: number[]): number => list.sort((x, y) => x - y)[Math.floor(list.length / 2)]!;
-  return { ours: middle(times.ours), theirs: middle(times.theirs) };
-}
-
-interface Figure {
-  readonly what: string;
-  readonly against: string;
-  readonly ours: number;
-  readonly theirs: number;
 }
 
 async function main(): Promise<void> {
@@ -425,7 +342,7 @@ async function main(): Promise<void> {
     });
     figures.push(...(await designChanges(id, data, app.context.files, post)));
     figures.push(...(await changesBack(id, data, app.context.files, post)));
-    figures.push(...(await takingIn(data, address, cookie)));
+    figures.push(...(await takingIn(data, ROWS, address, cookie)));
     figures.push({
       what: 'A frame (19 of 20) while a card is dragged on a map of 100 tables, in the browser',
       against: 'the same on a map of 10 tables',

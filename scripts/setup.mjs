@@ -69,7 +69,10 @@ export async function buildServer() {
 
 /** The bench, with the server in it: what is measured is built like what is used. */
 export const buildBench = () =>
-  bundle({ run: 'bench/run.ts', child: 'server/src/jobs/child.ts' }, 'server/dist/bench');
+  bundle(
+    { run: 'bench/run.ts', sender: 'bench/sender.ts', child: 'server/src/jobs/child.ts' },
+    'server/dist/bench',
+  );
 
 async function bundle(entryPoints, outdir) {
   const { build } = await import('esbuild');

@@ -140,7 +140,7 @@ export function kindCheck(field: Field, c = sqlName(field.name)): string | null 
       return `${c} IN (0, 1)`;
     case 'date':
       // Without a modifier the engine hands 30 February back as it is. IS, since a CHECK lets NULL pass.
-      return `${c} GLOB '[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]' AND ${c} >= '0001' AND date(${c}, '+0 days') IS ${c}`;
+      return `${c} >= '0001' AND date(${c}, '+0 days') IS ${c}`;
     case 'time':
       return `time(${c}, '+0 days') IS ${c}`;
     case 'dateTime':

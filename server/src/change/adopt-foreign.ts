@@ -480,6 +480,7 @@ class Maker {
     this.says(`Comparing ${copy.from} with what it was`);
     const count = (from: string): number =>
       (this.db.prepare(`SELECT count(*) FROM ${from}`).raw().get() as [number])[0];
+    const both = `${rows} AS o JOIN main.${sqlName(table.name)} AS n ON ${copy.sameRow}`;
     const [there, here] = [count(rows), count(`main.${sqlName(table.name)}`)];
     const compared = copy.values.filter(({ column }) => column !== null);
     const wrong: string[] = [];
@@ -487,18 +488,15 @@ class Maker {
     const AT_ONCE = 40;
     for (let i = 0; i < compared.length || i === 0; i += AT_ONCE) {
       const some = compared.slice(i, i + AT_ONCE);
-      const ask = (what: string): number[] =>
-        this.db
-          .prepare(
-            `SELECT count(*), ${what} FROM ${rows} AS o JOIN main.${sqlName(table.name)} AS n ON ${copy.sameRow}`,
-          )
-          .raw()
-          .get() as number[];
+      // What differs is only asked for where not all of them are the same.
       const all = some.map(({ same }) => `(${same})`).join(' AND ') || 'TRUE';
-      const [joined, other] = ask(`count(CASE WHEN ${all} THEN NULL ELSE 1 END)`) as [number, number];
-      met = Math.min(met, joined);
-      if (other === 0) continue;
-      const [, ...counts] = ask(some.map(({ same }) => `total((${same}) IS NOT TRUE)`).join(', '));
+      if (count(`${both} WHERE ${all}`) === there) continue;
+      met = Math.min(met, count(both));
+      const totals = some.map(({ same }) => `total((${same}) IS NOT TRUE)`).join(', ');
+      const counts = this.db
+        .prepare(`SELECT ${totals || 'NULL'} FROM ${both}`)
+        .raw()
+        .get() as number[];
       some.forEach(({ column }, n) => {
         if (counts[n]! > 0) wrong.push(`${column!} (${counts[n]!} of ${there})`);
       });

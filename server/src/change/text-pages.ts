@@ -37,6 +37,9 @@ export function textFacts(path: string, root: number, columns: number, most: num
   }
 }
 
+/** Bytes that are read at once of pages that lie next to each other. */
+const TOGETHER = 256 * 1024;
+
 /** The pages of a file. */
 class Pages {
   readonly size: number;
@@ -44,6 +47,10 @@ class Pages {
   readonly usable: number;
   private reads = 0;
   private readonly most: number;
+  /** Pages that were read at once, the number of their first, and that of the page that was asked for last. */
+  private together: Buffer = Buffer.alloc(0);
+  private first = 1;
+  private last = -1;
 
   constructor(private readonly file: number) {
     const header = Buffer.alloc(HEADER);
@@ -58,10 +65,22 @@ class Pages {
   /** A page, by its number from 1. Each is read once at most, unless they lead to one another in a circle. */
   read(number: number): Buffer {
     if (number < 1 || number > this.most || ++this.reads > this.most) throw new OtherFormat();
-    const page = Buffer.allocUnsafe(this.size);
-    if (readSync(this.file, page, 0, this.size, (number - 1) * this.size) < this.size)
-      throw new OtherFormat();
-    return page;
+    if (number < this.first || number >= this.first + this.together.length / this.size) this.fetch(number);
+    const at = (number - this.first) * this.size;
+    this.last = number;
+    return this.together.subarray(at, at + this.size);
+  }
+
+  /** Fetches a page, and with it those around it where pages are read that lie next to each other. */
+  private fetch(number: number): void {
+    const isNext = Math.abs(number - this.last) === 1;
+    const many = isNext ? Math.max(1, Math.floor(TOGETHER / this.size)) : 1;
+    this.first = isNext ? number - ((number - 1) % many) : number;
+    // Pages that were given out are still in use: these take no place of theirs.
+    const bytes = Buffer.allocUnsafe(Math.min(many, this.most - this.first + 1) * this.size);
+    const count = readSync(this.file, bytes, 0, bytes.length, (this.first - 1) * this.size);
+    this.together = bytes.subarray(0, count - (count % this.size));
+    if (number >= this.first + this.together.length / this.size) throw new OtherFormat();
   }
 }
 
@@ -141,6 +160,8 @@ class Records implements TextFacts {
     let body = start + header;
     if (body > end) throw new OtherFormat();
     let column = 0;
+    // Texts that lie next to each other are looked at together: one by one only where they say anything.
+    let texts = body;
     for (const stop = body; this.at < stop; column++) {
       const short = page[this.at]!;
       let type = short;
@@ -149,12 +170,32 @@ class Records implements TextFacts {
       const bytes = bytesOf(type);
       const next = body + bytes;
       if (next > end) throw new OtherFormat();
-      if (type >= 13 && type % 2 === 1 && column < columns)
-        this.says(column, bytes, saysOf(page, body, next));
+      if (type >= 13 && type % 2 === 1 && column < columns) {
+        if (bytes > this.most) this.long.add(column);
+      } else {
+        if (texts < body && saysOf(page, texts, body) !== 0) this.lookOneByOne(start, texts, body);
+        texts = next;
+      }
       body = next;
     }
+    if (texts < body && saysOf(page, texts, body) !== 0) this.lookOneByOne(start, texts, body);
     if (this.at !== start + header) throw new OtherFormat();
     for (; column < columns; column++) beyond.add(column);
+  }
+
+  /** Looks at each of the texts between two places of a record that begins at `start`. */
+  private lookOneByOne(start: number, from: number, to: number): void {
+    const { page, at } = this;
+    this.at = start;
+    let body = start + this.number();
+    for (let column = 0; body < to; column++) {
+      const type = this.number();
+      const next = body + bytesOf(type);
+      if (body >= from && type >= 13 && type % 2 === 1)
+        this.says(column, next - body, saysOf(page, body, next));
+      body = next;
+    }
+    this.at = at;
   }
 
   private says(column: number, bytes: number, says: number): void {

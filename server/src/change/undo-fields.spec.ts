@@ -476,7 +476,7 @@ describe('an undo that what was written since stands in the way of', () => {
   });
 
   const drop = (...ids: string[]): Promise<Answer> =>
-    office.apply(...ids.map((id) => ({ change: 'dropTable', table: id, mends: [] }) as const));
+    office.apply(...ids.map((id) => ({ change: 'dropTable' as const, table: id, mends: [] })));
   const rowsOf = (sql: string): unknown[] =>
     office.app.context.files.get(office.file).reader.prepare(sql).raw().all();
 

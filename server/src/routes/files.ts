@@ -99,18 +99,22 @@ const MOST_TIME = 3_600_000;
 /** Bytes of a file that is taken in. */
 const MOST_FILE = 2 * 1024 * 1024 * 1024;
 
+/** Bytes of a body that may wait to be written, and are then written together. */
+const AT_ONCE = 1024 * 1024;
+
 /** Writes a body to disk as it comes. Throws a problem when it is no SQLite file, or too large. */
 async function receive(body: unknown, path: string): Promise<void> {
   if (!(body instanceof Readable))
     throw new Problem('bad-request', 'The bytes of the file must be sent as application/vnd.sqlite3.');
   let size = 0;
   const counted = new Transform({
+    highWaterMark: AT_ONCE,
     transform(chunk: Buffer, _, done) {
       size += chunk.length;
       done(size > MOST_FILE ? new Problem('too-large', 'A file may have 2 GB at most.') : null, chunk);
     },
   });
-  await pipeline(body, counted, createWriteStream(path));
+  await pipeline(body, counted, createWriteStream(path, { highWaterMark: AT_ONCE }));
   const head = Buffer.alloc(16);
   const file = await open(path);
   try {
