@@ -21,20 +21,42 @@ async function settled(page: Page): Promise<void> {
   );
 }
 
-/** WCAG 2.2 AA, as axe-core checks it. */
+/** The looks that a person can choose. */
+const LOOKS = [
+  ['light', 'usual'],
+  ['dark', 'usual'],
+  ['light', 'large'],
+] as const;
+
+/** WCAG 2.2 AA, as axe-core checks it, in every look. */
 async function accessible(page: Page, what: string): Promise<void> {
-  await settled(page);
-  const { violations } = await new AxeBuilder({ page })
-    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-    .analyze();
-  const found = violations.map(
-    ({ id, nodes }) =>
-      `${id}: ${nodes
-        .slice(0, 3)
-        .map(({ html }) => html.slice(0, 160))
-        .join(' | ')}`,
-  );
-  expect(found, what).toEqual([]);
+  for (const [colours, size] of [...LOOKS, ['system', 'usual'] as const]) {
+    await page.evaluate(
+      (look) => {
+        document.documentElement.dataset['look'] = look.colours;
+        document.documentElement.dataset['size'] = look.size;
+      },
+      { colours, size },
+    );
+    // The last is what it was before.
+    if (colours === 'system') return;
+    await settled(page);
+    const axe = new AxeBuilder({ page });
+    // What a look changes is colours and sizes alone.
+    const { violations } = await (
+      colours === 'light' && size === 'usual'
+        ? axe.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+        : axe.withRules(['color-contrast', 'target-size', 'scrollable-region-focusable'])
+    ).analyze();
+    const found = violations.map(
+      ({ id, nodes }) =>
+        `${id}: ${nodes
+          .slice(0, 3)
+          .map(({ html }) => html.slice(0, 160))
+          .join(' | ')}`,
+    );
+    expect(found, `${what}, ${colours}, ${size}`).toEqual([]);
+  }
 }
 
 test('every page meets WCAG 2.2 AA', async ({ office, page }) => {

@@ -20,7 +20,8 @@ module.exports = (config) =>
         ],
       },
     },
-    client: { jasmine: { random: false, failSpecWithNoExpectations: true } },
+    // The machines are shared: laying out 60 tables may take its time there.
+    client: { jasmine: { random: false, failSpecWithNoExpectations: true, timeoutInterval: 60_000 } },
     browserNoActivityTimeout: 240000,
     restartOnFileChange: false,
   });

@@ -42,11 +42,17 @@ export const Cell = v.union([
   v.pipe(v.tuple([v.union([v.string(), v.number()]), v.nullable(v.string())]), v.readonly()),
 ]);
 
+/** How somebody has the pages look: their colours, and the size of their type and rows. */
+export const Look = v.strictObject({
+  colours: v.picklist(['system', 'light', 'dark']),
+  size: v.picklist(['usual', 'large']),
+});
 export const Person = v.strictObject({
   id: Id,
   login: v.string(),
   name: v.string(),
   maker: v.boolean(),
+  look: Look,
 });
 export const DemoSignIn = v.strictObject({
   login: v.string(),

@@ -1,6 +1,8 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { and, eq, inArray, lt } from 'drizzle-orm';
 import { hash, verify } from '@node-rs/argon2';
+import type * as answers from '@heathridge/core/api';
+import type { Answer } from '@heathridge/core/api';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { Orm } from '../store/driver';
@@ -11,7 +13,13 @@ export interface Person {
   readonly login: string;
   readonly name: string;
   readonly maker: boolean;
+  readonly look: Look;
 }
+
+type Look = Answer<typeof answers.Look>;
+
+/** How the pages look to whoever has not said anything else. */
+const USUAL: Look = { colours: 'system', size: 'usual' };
 
 export interface DemoSignIn {
   readonly login: string;
@@ -92,7 +100,7 @@ export class Accounts {
       .insert(account)
       .values({ ...person, passwordHash, createdAt: this.clock.now() })
       .run();
-    return person;
+    return { ...person, look: USUAL };
   }
 
   /** A new session's token. Throws `wrong-sign-in`, and takes as long, whether or not the name is known. */
@@ -138,13 +146,23 @@ export class Accounts {
         login: account.login,
         name: account.name,
         maker: account.maker,
+        colours: account.colours,
+        size: account.size,
         expiresAt: session.expiresAt,
       })
       .from(session)
       .innerJoin(account, eq(account.id, session.account))
       .where(eq(session.id, id))
       .get();
-    return !found || found.expiresAt < this.clock.now() ? null : found;
+    if (!found || found.expiresAt < this.clock.now()) return null;
+    const { colours, size, ...person } = found;
+    return { ...person, look: { colours, size } };
+  }
+
+  /** Keeps how somebody has the pages look, in every browser. */
+  keepLook(id: string, look: Look): void {
+    this.registry.update(account).set(look).where(eq(account.id, id)).run();
+    for (const [token, { person }] of this.people) if (person.id === id) this.people.delete(token);
   }
 
   signOut(token: string): void {

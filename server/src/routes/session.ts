@@ -79,6 +79,18 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
     },
   });
   router.add({
+    method: 'PUT',
+    url: '/api/session/look',
+    answer: answers.Look,
+    needs: 'signed-in',
+    summary: 'Keep how the person who is signed in has the pages look',
+    body: answers.Look,
+    handler: ({ context: { accounts }, person, body }) => {
+      accounts.keepLook(person.id, body);
+      return body;
+    },
+  });
+  router.add({
     method: 'POST',
     url: '/api/accounts',
     answer: answers.SignedIn,

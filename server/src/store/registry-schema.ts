@@ -9,6 +9,13 @@ export const account = sqliteTable('account', {
   passwordHash: text('password_hash').notNull(),
   /** May make files. */
   maker: integer('maker', { mode: 'boolean' }).notNull(),
+  /** How this person has the pages look. */
+  colours: text('colours', { enum: ['system', 'light', 'dark'] })
+    .notNull()
+    .default('system'),
+  size: text('size', { enum: ['usual', 'large'] })
+    .notNull()
+    .default('usual'),
   createdAt: text('created_at').notNull(),
 });
 

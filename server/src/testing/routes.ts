@@ -32,6 +32,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/session': { for: 'all' },
   'POST /api/session': { for: 'all', body: { login: 'nobody', password: 'nothing' }, status: 401 },
   'DELETE /api/session': { for: 'all' },
+  'PUT /api/session/look': { for: 'signed-in', body: { colours: 'dark', size: 'large' } },
   'POST /api/accounts': {
     for: 'all',
     body: { login: 'xx', name: 'X', password: 'long enough for it' },

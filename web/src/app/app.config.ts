@@ -6,7 +6,7 @@ import {
   provideZonelessChangeDetection,
   type ApplicationConfig,
 } from '@angular/core';
-import { MAT_DATE_LOCALE, provideNativeDateAdapter } from '@angular/material/core';
+import { MAT_DATE_LOCALE, MAT_RIPPLE_GLOBAL_OPTIONS, provideNativeDateAdapter } from '@angular/material/core';
 import { MAT_DIALOG_DEFAULT_OPTIONS, MatDialogConfig } from '@angular/material/dialog';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
@@ -22,6 +22,7 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     provideNativeDateAdapter(),
     { provide: MAT_DATE_LOCALE, useValue: 'en-GB' },
+    { provide: MAT_RIPPLE_GLOBAL_OPTIONS, useValue: { disabled: true } },
     // The focus goes in as soon as the dialog is there. After the fading-in it would be taken from whoever
     // has begun to type by then, and the rest of a word would land in another field.
     {
@@ -31,7 +32,11 @@ export const appConfig: ApplicationConfig = {
     provideAppInitializer(() => {
       const [registry, sanitizer] = [inject(MatIconRegistry), inject(DomSanitizer)];
       for (const [name, svg] of Object.entries(ICONS))
-        registry.addSvgIconLiteral(name, sanitizer.bypassSecurityTrustHtml(svg));
+        registry.addSvgIconLiteral(
+          name,
+          // As a block, so that it fills its box and no line of text makes that higher.
+          sanitizer.bypassSecurityTrustHtml(svg.replace('<svg ', '<svg display="block" ')),
+        );
     }),
   ],
 };

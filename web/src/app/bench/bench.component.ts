@@ -1,4 +1,5 @@
 import { ApplicationRef, Component, computed, effect, inject, input, ViewContainerRef } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
@@ -29,7 +30,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
 
 @Component({
   selector: 'hr-bench',
-  imports: [MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  imports: [MatButtonModule, MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
   providers: [FileStore, DraftStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
@@ -54,7 +55,9 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
         <button class="goto" (click)="goTo()">
           <mat-icon svgIcon="search" /><span class="grow">Go to…</span><kbd>Ctrl K</kbd>
         </button>
-        <a class="btn" [routerLink]="['/desk', file()]"><mat-icon svgIcon="storefront" />Open the Desk</a>
+        <a matButton="outlined" [routerLink]="['/desk', file()]"
+          ><mat-icon svgIcon="storefront" />Open the Desk</a
+        >
         <hr-account-menu />
       </div>
     </header>
@@ -63,14 +66,15 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
         <p class="unsound row" role="status">
           <mat-icon svgIcon="warning" />
           <span class="grow">This file does not keep what it promises: another tool has written to it.</span>
-          <button class="btn small" type="button" (click)="showSound()">Look at it</button>
+          <button matButton="outlined" class="compact" type="button" (click)="showSound()">Look at it</button>
         </p>
       }
       <main><router-outlet /></main>
     } @else if (store.failed()) {
       <main class="empty">
         <p>{{ store.failed() }}</p>
-        <button class="btn" (click)="store.reload()">Try again</button><a routerLink="/files">To the files</a>
+        <button matButton="outlined" (click)="store.reload()">Try again</button
+        ><a routerLink="/files">To the files</a>
       </main>
     } @else {
       <main class="empty"><mat-icon class="spin" svgIcon="progress_activity" />Opening the file …</main>
@@ -88,8 +92,8 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       align-items: center;
       gap: 12px;
       padding: 0 16px;
-      background: var(--paper);
-      border-bottom: 1px solid var(--line);
+      background: var(--hr-paper);
+      border-bottom: 1px solid var(--hr-line);
     }
     .file {
       display: flex;
@@ -109,7 +113,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       gap: 4px;
       min-width: 64px;
       padding: 4px 10px 2px;
-      color: var(--soft);
+      color: var(--hr-soft);
       text-decoration: none;
       border-radius: 6px;
     }
@@ -120,24 +124,24 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       right: calc(50% + 7px);
       width: calc(100% - 14px);
       height: 2px;
-      background: #c9ccb9;
+      background: var(--hr-line);
     }
     .dot {
       width: 14px;
       height: 14px;
-      border: 2px solid #b4b8a5;
+      border: 2px solid var(--hr-edge);
       border-radius: 50%;
-      background: var(--paper);
+      background: var(--hr-paper);
       z-index: 1;
     }
     nav a.here {
-      color: var(--moss);
+      color: var(--hr-moss);
       font-weight: 700;
     }
     .here .dot {
-      border-color: var(--moss);
-      background: var(--moss);
-      box-shadow: 0 0 0 4px var(--moss-tint);
+      border-color: var(--hr-moss);
+      background: var(--hr-moss);
+      box-shadow: 0 0 0 4px var(--hr-moss-tint);
     }
     .right {
       display: flex;
@@ -153,21 +157,21 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       min-width: 150px;
       height: 32px;
       padding: 0 8px;
-      border: 1px solid var(--line);
+      border: 1px solid var(--hr-line);
       border-radius: 6px;
-      background: var(--ground);
-      color: var(--soft);
+      background: var(--hr-ground);
+      color: var(--hr-soft);
       cursor: pointer;
       text-align: left;
       white-space: nowrap;
     }
     kbd {
       padding: 0 5px;
-      border: 1px solid var(--line);
+      border: 1px solid var(--hr-line);
       border-radius: 4px;
-      background: var(--paper);
+      background: var(--hr-paper);
       font: inherit;
-      font-size: 11px;
+      font-size: var(--hr-text-tiny);
     }
     main {
       grid-row: 3;
@@ -178,9 +182,9 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       grid-row: 2;
       margin: 0;
       padding: 6px 16px;
-      color: var(--gorse);
-      background: #fbf3e0;
-      border-bottom: 1px solid var(--line);
+      color: var(--hr-gorse);
+      background: var(--hr-gorse-tint);
+      border-bottom: 1px solid var(--hr-line);
     }
   `,
 })

@@ -74,7 +74,7 @@ export interface GoTo {
       cursor: pointer;
     }
     li[aria-selected='true'] {
-      background: var(--moss-tint);
+      background: var(--hr-moss-tint);
     }
   `,
 })

@@ -62,18 +62,18 @@ import { DeskStore } from './desk.store';
       align-items: center;
       gap: 16px;
       padding: 0 16px;
-      background: #1f2a26;
-      color: #fff;
+      background: var(--hr-night);
+      color: var(--hr-on-night);
     }
     header :focus-visible {
-      outline-color: #e9d3f2;
+      outline-color: var(--hr-night-heather);
     }
     .name {
       display: flex;
       align-items: center;
       gap: 12px;
       min-width: 0;
-      color: #fff;
+      color: var(--hr-on-night);
       text-decoration: none;
     }
     nav {
@@ -92,20 +92,20 @@ import { DeskStore } from './desk.store';
       height: 40px;
       padding: 0 14px;
       border-radius: 8px 8px 0 0;
-      color: #d9dfdb;
+      color: var(--hr-night-soft);
       text-decoration: none;
       white-space: nowrap;
     }
     nav a:hover {
-      background: #2d3a35;
+      background: var(--hr-night-shade);
     }
     nav a.here {
-      background: var(--ground);
-      color: var(--ink);
+      background: var(--hr-ground);
+      color: var(--hr-ink);
       font-weight: 700;
     }
     .bench {
-      color: #d9dfdb;
+      color: var(--hr-night-soft);
       white-space: nowrap;
     }
     main {

@@ -12,6 +12,7 @@ import {
   viewChild,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
@@ -43,7 +44,7 @@ import { designOf, heldOf, RecordState } from './record.state';
 /** A form on the Desk: the record list at the left, the record at the right. */
 @Component({
   selector: 'hr-record-page',
-  imports: [MatIconModule, RecordSheetComponent],
+  imports: [MatButtonModule, MatIconModule, RecordSheetComponent],
   host: { '(document:keydown)': 'keys($event)', '(window:beforeunload)': 'warn($event)' },
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',

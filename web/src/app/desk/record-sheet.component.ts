@@ -8,6 +8,7 @@ import {
   input,
   output,
 } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { of, type Observable } from 'rxjs';
@@ -47,7 +48,7 @@ const LEAST: Partial<Record<KindName, number>> = {
 
 @Component({
   selector: 'hr-record-sheet',
-  imports: [MatIconModule, MatTooltipModule, ValueInputComponent],
+  imports: [MatButtonModule, MatIconModule, MatTooltipModule, ValueInputComponent],
   templateUrl: './record-sheet.component.html',
   styleUrl: './record-sheet.component.scss',
 })

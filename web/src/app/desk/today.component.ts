@@ -1,4 +1,5 @@
 import { Component, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink } from '@angular/router';
 import { showDate } from '@heathridge/core/values';
@@ -7,7 +8,7 @@ import { DeskStore } from './desk.store';
 /** The first tab: what there is to open. */
 @Component({
   selector: 'hr-today',
-  imports: [MatIconModule, RouterLink],
+  imports: [MatButtonModule, MatIconModule, RouterLink],
   template: `
     <div class="page">
       <h1>Today, {{ date(desk.info()?.today ?? '') }}</h1>
@@ -19,7 +20,8 @@ import { DeskStore } from './desk.store';
               ><span class="soft">find and change {{ screen.many.toLowerCase() }}</span></a
             >
             <a
-              class="btn small"
+              matButton="outlined"
+              class="compact"
               [routerLink]="['/desk', desk.file, 'screen', screen.id]"
               [queryParams]="{ new: 1 }"
               ><mat-icon svgIcon="add" />New {{ screen.one.toLowerCase() }}</a
@@ -55,7 +57,7 @@ import { DeskStore } from './desk.store';
       display: grid;
       color: inherit;
       text-decoration: none;
-      font-size: 15px;
+      font-size: var(--hr-text-large);
     }
     .open:hover strong {
       text-decoration: underline;

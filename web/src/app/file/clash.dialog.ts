@@ -1,4 +1,5 @@
 import { Component, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import equal from 'fast-deep-equal';
 import type { DesignDocument } from '@heathridge/core/design';
@@ -21,7 +22,7 @@ interface Line {
 /** Somebody else has changed a document meanwhile: both stand side by side, and one is chosen. */
 @Component({
   selector: 'hr-clash-dialog',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.mine.label }} was changed meanwhile</h2>
     <mat-dialog-content class="body">
@@ -51,11 +52,11 @@ interface Line {
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Go on with mine, unsaved</button>
-      <button type="button" class="btn" [mat-dialog-close]="'theirs'">
+      <button type="button" matButton="outlined" mat-dialog-close>Go on with mine, unsaved</button>
+      <button type="button" matButton="outlined" [mat-dialog-close]="'theirs'">
         {{ data.theirs.document ? 'Take theirs' : 'Let it go' }}
       </button>
-      <button type="button" class="btn act" [mat-dialog-close]="'mine'">Save mine over it</button>
+      <button type="button" matButton="filled" [mat-dialog-close]="'mine'">Save mine over it</button>
     </mat-dialog-actions>
   `,
   styles: `

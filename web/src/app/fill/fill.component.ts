@@ -11,6 +11,7 @@ import {
   untracked,
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
@@ -85,12 +86,12 @@ const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
 
 const THEME = themeQuartz.withParams({
-  accentColor: '#2c6a4f',
-  backgroundColor: '#fffdf9',
-  foregroundColor: '#1f2a26',
-  borderColor: '#d8d4c8',
-  headerBackgroundColor: '#f6f4ee',
-  headerTextColor: '#4c5853',
+  accentColor: 'var(--hr-moss)',
+  backgroundColor: 'var(--hr-paper)',
+  foregroundColor: 'var(--hr-ink)',
+  borderColor: 'var(--hr-line)',
+  headerBackgroundColor: 'var(--hr-ground)',
+  headerTextColor: 'var(--hr-soft)',
   fontFamily: "'Atkinson Hyperlegible', sans-serif",
   fontSize: 14,
   rowHeight: 32,
@@ -98,14 +99,15 @@ const THEME = themeQuartz.withParams({
   cellHorizontalPadding: 10,
   wrapperBorderRadius: 0,
   wrapperBorder: false,
-  columnBorder: { color: '#ebe7dc' },
-  selectedRowBackgroundColor: '#e1efe6',
+  browserColorScheme: 'inherit',
+  columnBorder: { color: 'var(--hr-faint)' },
+  selectedRowBackgroundColor: 'var(--hr-moss-tint)',
 });
 
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
   selector: 'hr-fill',
-  imports: [AgGridAngular, MatIconModule],
+  imports: [MatButtonModule, AgGridAngular, MatIconModule],
   providers: [FillStore],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './fill.component.html',

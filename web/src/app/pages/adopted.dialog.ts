@@ -1,4 +1,5 @@
 import { Component, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import type { AdoptedFile } from '../shared/api.service';
 
@@ -13,7 +14,7 @@ const counted = (value: number, one: string, more: string): string =>
 /** What was read otherwise than as it stood when a file was taken in, and what was compared. */
 @Component({
   selector: 'hr-adopted-dialog',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.name }} is taken in</h2>
     <mat-dialog-content class="body" tabindex="0">
@@ -60,7 +61,7 @@ const counted = (value: number, one: string, more: string): string =>
       <p class="soft small">The file as it came is kept beside the safe copies.</p>
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn act" mat-dialog-close cdkFocusInitial>Go to its plan</button>
+      <button type="button" matButton="filled" mat-dialog-close cdkFocusInitial>Go to its plan</button>
     </mat-dialog-actions>
   `,
   styles: `

@@ -1,4 +1,5 @@
 import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import { MatRadioModule } from '@angular/material/radio';
 import { ENCODING_NAMES, ENCODINGS, type Encoding, type UnreadTexts } from '@heathridge/core/exchange';
@@ -13,7 +14,7 @@ const SHOWN = 6;
 /** Some texts of a file that is taken in are no UTF-8: in which encoding were they written? */
 @Component({
   selector: 'hr-encoding-dialog',
-  imports: [MatDialogModule, MatRadioModule],
+  imports: [MatButtonModule, MatDialogModule, MatRadioModule],
   template: `
     <h2 mat-dialog-title>How are these texts to be read?</h2>
     <mat-dialog-content class="body">
@@ -51,8 +52,8 @@ const SHOWN = 6;
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Do not take it in</button>
-      <button type="button" class="btn act" [mat-dialog-close]="encoding()">Take it in like this</button>
+      <button type="button" matButton="outlined" mat-dialog-close>Do not take it in</button>
+      <button type="button" matButton="filled" [mat-dialog-close]="encoding()">Take it in like this</button>
     </mat-dialog-actions>
   `,
   styles: `

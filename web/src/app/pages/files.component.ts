@@ -1,5 +1,6 @@
 import { DatePipe } from '@angular/common';
 import { Component, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
@@ -18,7 +19,7 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
 
 @Component({
   selector: 'hr-files',
-  imports: [DatePipe, MatIconModule, MatMenuModule, RouterLink, AccountMenuComponent],
+  imports: [MatButtonModule, DatePipe, MatIconModule, MatMenuModule, RouterLink, AccountMenuComponent],
   template: `
     <header>
       <img src="mark.svg" alt="" width="32" height="32" />
@@ -29,17 +30,18 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       <div class="row head">
         <h1 class="grow">Files</h1>
         @if (session.person()?.maker) {
-          <label class="btn" for="take-in">
+          <button matButton="outlined" type="button" (click)="picker.click()">
             <mat-icon svgIcon="upload" />Take in an SQLite file
-            <input
-              id="take-in"
-              class="visually-hidden"
-              type="file"
-              accept=".db,.sqlite,.sqlite3,application/vnd.sqlite3"
-              (change)="takeIn($any($event.target))"
-            />
-          </label>
-          <button class="btn act" (click)="make()"><mat-icon svgIcon="add" />New file</button>
+          </button>
+          <input
+            #picker
+            id="take-in"
+            hidden
+            type="file"
+            accept=".db,.sqlite,.sqlite3,application/vnd.sqlite3"
+            (change)="takeIn(picker)"
+          />
+          <button matButton="filled" (click)="make()"><mat-icon svgIcon="add" />New file</button>
         }
       </div>
       @if (files(); as list) {
@@ -80,14 +82,16 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
                   <td class="right actions">
                     @if (file.role === 'builder') {
                       <a
-                        class="btn small"
+                        matButton="outlined"
+                        class="compact"
                         [routerLink]="['/file', file.id]"
                         [attr.aria-label]="'Design ' + file.name"
                         >Design</a
                       >
                     }
                     <a
-                      class="btn small"
+                      matButton="outlined"
+                      class="compact"
                       [routerLink]="['/desk', file.id]"
                       [attr.aria-label]="'Open the Desk of ' + file.name"
                       ><mat-icon svgIcon="storefront" />Desk</a
@@ -101,7 +105,7 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       } @else if (failed()) {
         <div class="card empty">
           <p>The files could not be read.</p>
-          <button class="btn" (click)="load()">Try again</button>
+          <button matButton="outlined" (click)="load()">Try again</button>
         </div>
       } @else {
         <div class="card empty"><mat-icon class="spin" svgIcon="progress_activity" />Reading the files …</div>
@@ -115,8 +119,8 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       gap: 12px;
       height: 56px;
       padding: 0 16px;
-      background: var(--paper);
-      border-bottom: 1px solid var(--line);
+      background: var(--hr-paper);
+      border-bottom: 1px solid var(--hr-line);
     }
     main {
       max-width: 900px;
@@ -126,9 +130,6 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
     .head {
       gap: 8px;
       margin-bottom: 14px;
-    }
-    label.btn:focus-within {
-      outline: 2px solid var(--heather);
     }
     table {
       width: 100%;
@@ -140,15 +141,15 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       height: 44px;
       padding: 0 14px;
       text-align: left;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
     }
     tr:last-child td {
       border-bottom: 0;
     }
     th {
       height: 36px;
-      font-size: 12.5px;
-      color: var(--soft);
+      font-size: var(--hr-text-label);
+      color: var(--hr-soft);
     }
     .right {
       text-align: right;
@@ -156,13 +157,13 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
     .actions {
       white-space: nowrap;
     }
-    .actions .btn {
+    .actions [matButton] {
       margin-left: 6px;
       vertical-align: middle;
     }
     .name {
       font-weight: 700;
-      color: var(--ink);
+      color: var(--hr-ink);
     }
   `,
 })

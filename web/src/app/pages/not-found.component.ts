@@ -1,13 +1,14 @@
 import { Component } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 
 @Component({
   selector: 'hr-not-found',
-  imports: [RouterLink],
+  imports: [MatButtonModule, RouterLink],
   template: `<main class="empty">
     <h1>There is nothing at this address</h1>
     <p>It may have been renamed or dropped.</p>
-    <a class="btn act" routerLink="/files">To the files</a>
+    <a matButton="filled" routerLink="/files">To the files</a>
   </main>`,
 })
 export class NotFoundComponent {}

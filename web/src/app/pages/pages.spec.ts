@@ -1,34 +1,50 @@
-import { TestBed } from '@angular/core/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { MatActionListItemHarness } from '@angular/material/list/testing';
+import { MatMenuHarness } from '@angular/material/menu/testing';
 import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
 import { firstValueFrom } from 'rxjs';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { button, setUp } from '../testing/bench';
 import { FilesComponent } from './files.component';
+import { AccountMenuComponent } from '../shared/account-menu.component';
 import { SessionService } from '../shared/session.service';
 import { SignInComponent } from './sign-in.component';
 
 const MARA = { login: 'mara', password: 'quill-and-bow', name: 'Mara Ashdown', role: 'builder' };
-const PERSON = { id: 'a_1', login: 'mara', name: 'Mara Ashdown', maker: true };
+const PERSON = {
+  id: 'a_1',
+  login: 'mara',
+  name: 'Mara Ashdown',
+  maker: true,
+  look: { colours: 'system', size: 'usual' },
+};
 
 describe('SignInComponent', () => {
   let http: HttpTestingController;
 
-  async function show(session: object): Promise<{ page: HTMLElement; settle: () => Promise<void> }> {
+  async function show(session: object): Promise<{
+    fixture: ComponentFixture<SignInComponent>;
+    page: HTMLElement;
+    settle: () => Promise<void>;
+  }> {
     http = setUp();
     const fixture = TestBed.createComponent(SignInComponent);
     http.expectOne('/api/session').flush(session);
     await fixture.whenStable();
     return {
+      fixture,
       page: fixture.nativeElement as HTMLElement,
       settle: () => fixture.whenStable().then(() => undefined),
     };
   }
 
   it('offers both demo people and signs in with one press', async () => {
-    const { page } = await show({ person: null, firstVisit: false, demo: [MARA] });
+    const { fixture } = await show({ person: null, firstVisit: false, demo: [MARA] });
     const go = spyOn(TestBed.inject(Router), 'navigateByUrl').and.resolveTo(true);
-    page.querySelector<HTMLButtonElement>('.person')!.click();
+    const people = TestbedHarnessEnvironment.loader(fixture);
+    await (await people.getHarness(MatActionListItemHarness.with({ text: /Mara Ashdown/ }))).click();
     const request = http.expectOne({ method: 'POST', url: '/api/session' });
     expect(request.request.body).toEqual({ login: 'mara', password: 'quill-and-bow' });
     request.flush({ person: PERSON });
@@ -197,5 +213,51 @@ describe('FilesComponent', () => {
       expect(text).toContain('n_hr_log was hr_log');
       button(dialog(), 'Go to its plan').click();
     });
+  });
+});
+
+describe('how the pages look', () => {
+  const { documentElement: root } = document;
+  afterEach(() => {
+    root.removeAttribute('data-look');
+    root.removeAttribute('data-size');
+  });
+
+  async function show(): Promise<{ menu: MatMenuHarness; http: HttpTestingController }> {
+    const http = setUp();
+    const fixture = TestBed.createComponent(AccountMenuComponent);
+    TestBed.inject(SessionService).load().subscribe();
+    http.expectOne('/api/session').flush({ person: PERSON, firstVisit: false, demo: [] });
+    await fixture.whenStable();
+    return { menu: await TestbedHarnessEnvironment.loader(fixture).getHarness(MatMenuHarness), http };
+  }
+
+  it('is chosen in the menu, seen at once and kept for whoever chose it', async () => {
+    const { menu, http } = await show();
+    expect([root.dataset['look'], root.dataset['size']]).toEqual(['system', 'usual']);
+    await menu.open();
+    await menu.clickItem({ text: /^Colours/ }, { text: 'dark' });
+    const dark = http.expectOne({ method: 'PUT', url: '/api/session/look' });
+    expect(dark.request.body).toEqual({ colours: 'dark', size: 'usual' });
+    dark.flush(dark.request.body as object);
+    expect(root.dataset['look']).toBe('dark');
+    await menu.open();
+    await menu.clickItem({ text: /^Size/ }, { text: 'large' });
+    const large = http.expectOne({ method: 'PUT', url: '/api/session/look' });
+    expect(large.request.body).toEqual({ colours: 'dark', size: 'large' });
+    large.flush(large.request.body as object);
+    expect(root.dataset['size']).toBe('large');
+  });
+
+  it('says which is chosen', async () => {
+    const { menu } = await show();
+    await menu.open();
+    const [colours] = await menu.getItems({ text: /^Colours/ });
+    const options = await (await colours!.getSubmenu())!;
+    await options.open();
+    const chosen = await Promise.all(
+      (await options.getItems()).map(async (item) => (await item.host()).getAttribute('aria-checked')),
+    );
+    expect(chosen).toEqual(['true', 'false', 'false']);
   });
 });

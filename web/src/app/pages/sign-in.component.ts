@@ -1,7 +1,9 @@
 import { Component, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
+import { MatListModule } from '@angular/material/list';
 import { Router } from '@angular/router';
 import type { DemoSignIn } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
@@ -9,7 +11,7 @@ import { SessionService } from '../shared/session.service';
 
 @Component({
   selector: 'hr-sign-in',
-  imports: [ReactiveFormsModule, MatIconModule],
+  imports: [MatButtonModule, ReactiveFormsModule, MatIconModule, MatListModule],
   template: `
     <main>
       <div class="mark"><img src="mark.svg" alt="" width="44" height="44" /><span>Heathridge</span></div>
@@ -39,7 +41,7 @@ import { SessionService } from '../shared/session.service';
         @if (problem()) {
           <p class="message row" role="alert"><mat-icon svgIcon="error" />{{ problem() }}</p>
         }
-        <button class="btn act" type="submit" [disabled]="busy()">
+        <button matButton="filled" type="submit" [disabled]="busy()">
           {{ firstVisit() ? 'Create account' : 'Sign in' }}
         </button>
       </form>
@@ -47,14 +49,17 @@ import { SessionService } from '../shared/session.service';
         <section class="card demo" aria-labelledby="demo">
           <h2 id="demo">Look around with the demo</h2>
           <p class="soft">An invented office that hires out musical instruments.</p>
-          @for (person of demo(); track person.login) {
-            <button class="btn person" type="button" [disabled]="busy()" (click)="enterAs(person)">
-              <strong>{{ person.name }}</strong>
-              <span class="soft">{{ person.role }}</span>
-              <span class="grow"></span>
-              <span class="code soft">{{ person.login }} / {{ person.password }}</span>
-            </button>
-          }
+          <mat-action-list>
+            @for (person of demo(); track person.login) {
+              <button mat-list-item type="button" [disabled]="busy()" (click)="enterAs(person)">
+                <span matListItemTitle
+                  ><strong>{{ person.name }}</strong
+                  >&ngsp;<span class="soft">{{ person.role }}</span></span
+                >
+                <span matListItemMeta class="code">{{ person.login }} / {{ person.password }}</span>
+              </button>
+            }
+          </mat-action-list>
         </section>
       }
     </main>
@@ -71,7 +76,7 @@ import { SessionService } from '../shared/session.service';
       display: flex;
       align-items: center;
       gap: 12px;
-      font-size: 26px;
+      font-size: 1.85714rem;
       font-weight: 700;
     }
     .card {
@@ -79,11 +84,8 @@ import { SessionService } from '../shared/session.service';
       gap: 14px;
       padding: 22px;
     }
-    .card .act {
+    form [matButton] {
       justify-self: start;
-    }
-    .person {
-      width: 100%;
     }
   `,
 })

@@ -1,5 +1,6 @@
 import { Component, DestroyRef, inject, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
@@ -21,7 +22,7 @@ export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
 /** Takes a file in, says how far that is, and can be stopped; what is refused stays to be read. */
 @Component({
   selector: 'hr-taking-dialog',
-  imports: [MatDialogModule, MatIconModule, MatProgressBarModule],
+  imports: [MatButtonModule, MatDialogModule, MatIconModule, MatProgressBarModule],
   template: `
     @if (problem(); as message) {
       <h2 mat-dialog-title>{{ data.name }} is not taken in</h2>
@@ -32,7 +33,7 @@ export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
         </p>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
-        <button type="button" class="btn act" mat-dialog-close cdkFocusInitial>Close</button>
+        <button type="button" matButton="filled" mat-dialog-close cdkFocusInitial>Close</button>
       </mat-dialog-actions>
     } @else {
       <h2 mat-dialog-title>Taking in {{ data.name }}</h2>
@@ -46,7 +47,7 @@ export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
         }
       </mat-dialog-content>
       <mat-dialog-actions align="end">
-        <button type="button" class="btn" (click)="stop()">Stop</button>
+        <button type="button" matButton="outlined" (click)="stop()">Stop</button>
       </mat-dialog-actions>
     }
   `,

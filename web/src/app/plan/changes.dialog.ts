@@ -1,4 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MAT_DIALOG_DATA } from '@angular/material/dialog';
 import type { Design } from '@heathridge/core/design';
@@ -19,7 +20,7 @@ export interface ChangesData {
 /** The design changes that were applied to the file, who did it and when; the newest can be undone. */
 @Component({
   selector: 'hr-changes-dialog',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Applied changes</h2>
     <mat-dialog-content class="body">
@@ -37,7 +38,14 @@ export interface ChangesData {
                 @if (item.undoneAt !== null) {
                   <span class="tag">undone by {{ item.undoneBy }}</span>
                 } @else if (item.canUndo) {
-                  <button class="btn small" type="button" (click)="ref.close(item.version)">Undo this</button>
+                  <button
+                    matButton="outlined"
+                    class="compact"
+                    type="button"
+                    (click)="ref.close(item.version)"
+                  >
+                    Undo this
+                  </button>
                 }
               </div>
               @for (line of lines(item); track $index) {
@@ -59,7 +67,7 @@ export interface ChangesData {
           {{ copyWords(kept) }}
         }
       </span>
-      <button type="button" class="btn" mat-dialog-close>Close</button>
+      <button type="button" matButton="outlined" mat-dialog-close>Close</button>
     </mat-dialog-actions>
   `,
   styles: `
@@ -69,11 +77,11 @@ export interface ChangesData {
     }
     li {
       padding: 8px 0;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
     }
     .undone p {
       text-decoration: line-through;
-      color: var(--soft);
+      color: var(--hr-soft);
     }
     .note {
       margin-right: auto;

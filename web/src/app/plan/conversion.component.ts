@@ -2,6 +2,7 @@ import { Component, computed, effect, inject, input, output, signal, untracked }
 import { FormsModule } from '@angular/forms';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { conversion, type Convert } from '@heathridge/core/change';
 import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
@@ -14,7 +15,7 @@ const SHOWN = 8;
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [FormsModule],
+  imports: [MatButtonModule, FormsModule],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">
@@ -59,7 +60,7 @@ const SHOWN = 8;
               </div>
             }
             @if (found().length > 0) {
-              <button class="btn small" type="button" (click)="choicesFound.emit(found())">
+              <button matButton="outlined" class="compact" type="button" (click)="choicesFound.emit(found())">
                 Make the {{ found().length === 1 ? 'value' : number(found().length) + ' values' }} found its
                 {{ found().length === 1 ? 'choice' : 'choices' }}
               </button>
@@ -82,7 +83,6 @@ const SHOWN = 8;
                           class="input"
                           [attr.aria-label]="'Read ' + item.was + ' as'"
                           [placeholder]="'read it as …'"
-                          [title]="item.message"
                           [ngModel]="convert().instead?.[item.was] ?? ''"
                           (change)="read(item.was, $any($event.target).value)"
                         />
@@ -123,21 +123,21 @@ const SHOWN = 8;
       display: grid;
       gap: 8px;
       padding: 10px 12px;
-      background: var(--gorse-tint);
-      border: 1px solid #e3d3a8;
+      background: var(--hr-gorse-tint);
+      border: 1px solid var(--hr-gorse-line);
       border-radius: 6px;
     }
     table {
       width: 100%;
       table-layout: fixed;
       border-collapse: collapse;
-      background: var(--paper);
-      font-size: 13px;
+      background: var(--hr-paper);
+      font-size: var(--hr-text-note);
     }
     th,
     td {
       padding: 4px 8px;
-      border: 1px solid var(--line);
+      border: 1px solid var(--hr-line);
       text-align: left;
       vertical-align: top;
     }
@@ -146,17 +146,17 @@ const SHOWN = 8;
       width: 64px;
       text-align: right;
     }
-    .box > .btn {
+    .box > [matButton] {
       justify-self: start;
     }
     .narrow {
       width: auto;
     }
     .gorse {
-      color: #7a5000;
+      color: var(--hr-gorse-deep);
     }
     .tick input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .link {
       justify-self: start;

@@ -1,5 +1,6 @@
 import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
@@ -15,7 +16,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [FormsModule, MatIconModule],
+  imports: [MatButtonModule, FormsModule, MatIconModule],
   template: `
     @if (draft.notUndone(); as refused) {
       <div class="strip" role="region" aria-label="Not undone">
@@ -33,14 +34,16 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
           @if (refused.findings.length > 0) {
             <span class="soft small grow">Nothing was changed. They can be changed in Fill as well.</span>
             @if (refused.fields.length > 0) {
-              <button class="btn small" type="button" (click)="say(refused)">
+              <button matButton="outlined" class="compact" type="button" (click)="say(refused)">
                 Say what they are to hold
               </button>
             }
           } @else {
             <span class="soft small grow">Nothing was changed.</span>
           }
-          <button class="btn small" type="button" (click)="draft.notUndone.set(null)">Close</button>
+          <button matButton="outlined" class="compact" type="button" (click)="draft.notUndone.set(null)">
+            Close
+          </button>
         </div>
       </div>
     }
@@ -103,8 +106,12 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
             </ol>
           </details>
           <div class="row">
-            <button class="btn small" type="button" (click)="draft.takeTheirs()">Take the other one</button>
-            <button class="btn small" type="button" (click)="draft.keepMine()">Keep this one</button>
+            <button matButton="outlined" class="compact" type="button" (click)="draft.takeTheirs()">
+              Take the other one
+            </button>
+            <button matButton="outlined" class="compact" type="button" (click)="draft.keepMine()">
+              Keep this one
+            </button>
           </div>
         }
         @if (draft.problem()) {
@@ -157,7 +164,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
                     </span>
                   }
                   @if (notice.gone && notice.level === 'stop' && mendable(notice).length > 1) {
-                    <button class="btn small" type="button" (click)="mendAll(notice)">
+                    <button matButton="outlined" class="compact" type="button" (click)="mendAll(notice)">
                       Take it out everywhere
                     </button>
                   }
@@ -175,11 +182,16 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
                       {{ finding.message }}
                     </button>
                     @if (finding.rule) {
-                      <button class="btn small" type="button" (click)="keepForNewRows(finding)">
+                      <button
+                        matButton="outlined"
+                        class="compact"
+                        type="button"
+                        (click)="keepForNewRows(finding)"
+                      >
                         Only for new rows
                       </button>
                     }
-                    <button class="btn small" type="button" (click)="look(finding)">
+                    <button matButton="outlined" class="compact" type="button" (click)="look(finding)">
                       Show and mend
                     </button></span
                   >
@@ -190,10 +202,12 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
         }
         <div class="row">
           @if (draft.busy() !== '') {
-            <button class="btn" type="button" (click)="draft.stop()"><mat-icon svgIcon="close" />Stop</button>
+            <button matButton="outlined" type="button" (click)="draft.stop()">
+              <mat-icon svgIcon="close" />Stop
+            </button>
           } @else {
             <button
-              class="btn"
+              matButton="outlined"
               type="button"
               [disabled]="stops().length > 0 || draft.misfit() !== ''"
               (click)="draft.check()"
@@ -201,20 +215,15 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
               <mat-icon svgIcon="task_alt" />Check
             </button>
             <button
-              class="btn act"
+              matButton="filled"
               type="button"
               [disabled]="stops().length > 0 || draft.misfit() !== '' || draft.result()?.clear === false"
               (click)="draft.apply()"
             >
               Apply
             </button>
-            <button class="btn" type="button" (click)="draft.setAside()">Set aside</button>
-            <button
-              class="icon-btn"
-              type="button"
-              aria-label="Take back the last edit"
-              (click)="draft.undo()"
-            >
+            <button matButton="outlined" type="button" (click)="draft.setAside()">Set aside</button>
+            <button matIconButton type="button" aria-label="Take back the last edit" (click)="draft.undo()">
               <mat-icon svgIcon="undo" />
             </button>
           }
@@ -231,11 +240,11 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
       max-height: 52vh;
       overflow: auto;
       padding: 12px 18px;
-      background: var(--gorse-tint);
-      border-top: 1px solid #e3d3a8;
+      background: var(--hr-gorse-tint);
+      border-top: 1px solid var(--hr-gorse-line);
     }
     .soft {
-      color: #575e55;
+      color: var(--hr-soft);
     }
     .link {
       justify-self: start;
@@ -254,7 +263,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
       display: grid;
       gap: 4px;
     }
-    .details .btn {
+    .details [matButton] {
       justify-self: start;
     }
     .dependant {
@@ -269,7 +278,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
     }
     progress {
       width: 220px;
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
   `,
 })

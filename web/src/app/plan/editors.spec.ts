@@ -2,6 +2,8 @@ import { Component, provideZonelessChangeDetection, signal, type Type } from '@a
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
+import { MatButtonHarness } from '@angular/material/button/testing';
 import { MatIconRegistry } from '@angular/material/icon';
 import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
 import { DomSanitizer } from '@angular/platform-browser';
@@ -390,7 +392,9 @@ describe('the table editor', () => {
     expect(now().noTwoAlike).toEqual([]);
     await press('Fields together');
     await press('Fee');
-    expect(alike().querySelector<HTMLButtonElement>('.act')!.disabled).toBeTrue();
+    const asking = TestbedHarnessEnvironment.loader(fixture);
+    const ask = await asking.getHarness(MatButtonHarness.with({ text: 'Ask it' }));
+    expect(await ask.isDisabled()).toBeTrue();
     await press('Cancel');
     expect(fixture.componentInstance.choosing()).toBeNull();
     fixture.componentInstance.addRule();

@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Change, Convert } from '@heathridge/core/change';
@@ -31,6 +32,7 @@ import { MostDirective } from '../shared/most.directive';
 @Component({
   selector: 'hr-field-editor',
   imports: [
+    MatButtonModule,
     MostDirective,
     FormsModule,
     MatIconModule,
@@ -151,7 +153,7 @@ import { MostDirective } from '../shared/most.directive';
     }
     <div class="row">
       <button
-        class="icon-btn"
+        matIconButton
         type="button"
         aria-label="Move this field up"
         [disabled]="place() === 0"
@@ -160,7 +162,7 @@ import { MostDirective } from '../shared/most.directive';
         <mat-icon svgIcon="arrow_upward" />
       </button>
       <button
-        class="icon-btn"
+        matIconButton
         type="button"
         aria-label="Move this field down"
         [disabled]="place() === table().fields.length - 1"
@@ -170,12 +172,12 @@ import { MostDirective } from '../shared/most.directive';
       </button>
       <span class="grow"></span>
       @if (splittable()) {
-        <button class="btn small" type="button" (click)="reshape()">
+        <button matButton="outlined" class="compact" type="button" (click)="reshape()">
           <mat-icon svgIcon="call_split" />Split or merge
         </button>
       }
       @if (!isKey()) {
-        <button class="btn small danger" type="button" (click)="dropped.emit(field().id)">
+        <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit(field().id)">
           <mat-icon svgIcon="delete" />Drop this field
         </button>
       }
@@ -202,16 +204,16 @@ import { MostDirective } from '../shared/most.directive';
       gap: 6px;
       align-items: center;
       margin: -4px 0 0;
-      color: #6b4700;
+      color: var(--hr-gorse-deep);
     }
     .advice mat-icon {
       flex: none;
       width: 16px;
       height: 16px;
-      font-size: 16px;
+      font-size: var(--hr-text-large);
     }
     .ticks input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
   `,
 })

@@ -1,5 +1,7 @@
 import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import type { Observable } from 'rxjs';
 import { fieldOf, isGiven, showKey, type Field } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
@@ -32,7 +34,7 @@ const composed = (held: Held): Held =>
 /** Rows that a check has found, with the fields by which they can be mended at once. */
 @Component({
   selector: 'hr-found-dialog',
-  imports: [MatDialogModule, ValueInputComponent],
+  imports: [MatButtonModule, MatDialogModule, ValueInputComponent, MatTooltipModule],
   template: `
     <h2 mat-dialog-title>{{ title }}</h2>
     <mat-dialog-content class="body">
@@ -53,7 +55,7 @@ const composed = (held: Held): Held =>
         <tbody>
           @for (line of lines(); track line.key.join('|'); let i = $index) {
             <tr>
-              <th scope="row" class="cut" dir="auto" [title]="line.title">
+              <th scope="row" class="cut" dir="auto" [matTooltip]="line.title">
                 {{ line.title }}
                 @if (keyText(line); as text) {
                   <span class="soft small">{{ text }}</span>
@@ -75,7 +77,7 @@ const composed = (held: Held): Held =>
                 @if (line.saved) {
                   <span class="moss small">mended</span>
                 } @else {
-                  <button class="btn small" type="button" (click)="save(i)">Save</button>
+                  <button matButton="outlined" class="compact" type="button" (click)="save(i)">Save</button>
                 }
               </td>
             </tr>
@@ -94,7 +96,9 @@ const composed = (held: Held): Held =>
         </tbody>
       </table>
       @if (lines().length < data.finding.count && lines().length > 0) {
-        <button class="btn small" type="button" [disabled]="busy()" (click)="more()">Show more</button>
+        <button matButton="outlined" class="compact" type="button" [disabled]="busy()" (click)="more()">
+          Show more
+        </button>
       }
       @if (fields().length === 0) {
         <p class="soft">
@@ -104,7 +108,7 @@ const composed = (held: Held): Held =>
     </mat-dialog-content>
     <mat-dialog-actions align="end">
       <span class="soft small note">Each row is saved at once, like on a form.</span>
-      <button type="button" class="btn act" (click)="ref.close(anySaved())">
+      <button type="button" matButton="filled" (click)="ref.close(anySaved())">
         {{ anySaved() ? 'Close and check again' : 'Close' }}
       </button>
     </mat-dialog-actions>
@@ -122,19 +126,19 @@ const composed = (held: Held): Held =>
     th,
     td {
       padding: 4px 6px;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
       text-align: left;
       font-weight: 400;
       max-width: 260px;
     }
     thead th {
-      color: var(--soft);
+      color: var(--hr-soft);
     }
     .note {
       margin-right: auto;
     }
     .moss {
-      color: var(--moss);
+      color: var(--hr-moss);
     }
   `,
 })

@@ -1,11 +1,12 @@
 import { Component, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import type { Kept } from '@heathridge/core/design';
 
 /** What an adopted file brought along that has no definition, as the SQL it is. */
 @Component({
   selector: 'hr-kept-dialog',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Kept as SQL</h2>
     <mat-dialog-content class="body">
@@ -19,7 +20,7 @@ import type { Kept } from '@heathridge/core/design';
             <div class="row">
               <strong class="grow">{{ item.name }}</strong>
               <span class="tag">{{ item.what }}</span>
-              <button class="btn small" type="button" (click)="toggle(item.id)">
+              <button matButton="outlined" class="compact" type="button" (click)="toggle(item.id)">
                 {{ gone().includes(item.id) ? 'Keep it' : 'Let go of it' }}
               </button>
             </div>
@@ -29,7 +30,7 @@ import type { Kept } from '@heathridge/core/design';
       </ul>
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn act" (click)="ref.close(gone())">
+      <button type="button" matButton="filled" (click)="ref.close(gone())">
         {{ gone().length > 0 ? 'Add to the draft' : 'Close' }}
       </button>
     </mat-dialog-actions>
@@ -41,17 +42,17 @@ import type { Kept } from '@heathridge/core/design';
     }
     li {
       padding: 8px 0;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
     }
     .gone pre,
     .gone strong {
       text-decoration: line-through;
-      color: var(--soft);
+      color: var(--hr-soft);
     }
     pre {
       margin: 4px 0 0;
       white-space: pre-wrap;
-      font-size: 12.5px;
+      font-size: var(--hr-text-label);
     }
   `,
 })

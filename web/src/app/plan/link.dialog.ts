@@ -1,6 +1,7 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { catchError, EMPTY, filter, switchMap, tap } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
@@ -44,7 +45,7 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
 /** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
 @Component({
   selector: 'hr-link-dialog',
-  imports: [MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Link two tables</h2>
     <mat-dialog-content class="body">
@@ -174,8 +175,8 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Cancel</button>
-      <button type="button" class="btn act" [disabled]="to() === ''" (click)="done()">
+      <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+      <button type="button" matButton="filled" [disabled]="to() === ''" (click)="done()">
         Add to the draft
       </button>
     </mat-dialog-actions>
@@ -203,7 +204,7 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
       display: block;
     }
     input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
   `,
 })

@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import { type FieldType, type Table } from '@heathridge/core/design';
@@ -16,7 +17,7 @@ interface Edit {
 /** Which rows a lookup offers, what it shows of them, and what follows when one is deleted. */
 @Component({
   selector: 'hr-lookup-settings',
-  imports: [FormsModule, MatIconModule, ExpressionEditorComponent],
+  imports: [MatButtonModule, FormsModule, MatIconModule, ExpressionEditorComponent],
   template: `
     @let type = this.type();
     <div class="field wide">
@@ -66,7 +67,7 @@ interface Edit {
             (changed)="setColumn(i, $event)"
           />
           <button
-            class="icon-btn"
+            matIconButton
             type="button"
             [attr.aria-label]="'Take column ' + (i + 2) + ' out'"
             (click)="dropColumn(i)"
@@ -139,7 +140,8 @@ interface Edit {
         />
         @if (type.order; as order) {
           <button
-            class="btn small"
+            matButton="outlined"
+            class="compact"
             type="button"
             (click)="patch({ order: { by: order.by, descending: !order.descending } })"
           >
@@ -160,7 +162,8 @@ interface Edit {
       >
       <span class="grow"></span>
       <button
-        class="btn small"
+        matButton="outlined"
+        class="compact"
         type="button"
         [disabled]="(type.columns?.length ?? 0) >= 6"
         (click)="addColumn()"
@@ -183,7 +186,7 @@ interface Edit {
       min-width: 0;
     }
     .tick input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
   `,
 })

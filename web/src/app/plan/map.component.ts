@@ -11,9 +11,11 @@ import {
   viewChild,
   type AfterViewInit,
 } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { drag, select, zoom, zoomIdentity, type D3DragEvent, type D3ZoomEvent, type ZoomTransform } from 'd3';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import {
   allLinks,
   linksFrom,
@@ -60,7 +62,7 @@ interface DrawnLink {
 /** The map of tables and links: pan, zoom, drag cards, link by dragging, search, print. */
 @Component({
   selector: 'hr-map',
-  imports: [MatIconModule, MatMenuModule],
+  imports: [MatButtonModule, MatIconModule, MatMenuModule, MatTooltipModule],
   template: `
     <div
       class="map"
@@ -121,7 +123,7 @@ interface DrawnLink {
               class="handle"
               type="button"
               tabindex="-1"
-              title="Drag to another table to link them"
+              matTooltip="Drag to another table to link them"
               [attr.aria-label]="'Link ' + card.table.label + ' to another table'"
               (click)="linkAsked.emit({ from: card.table.id, to: null })"
             >
@@ -149,14 +151,14 @@ interface DrawnLink {
           (input)="search.set($any($event.target).value)"
           (keydown.enter)="goTo()"
         />
-        <button class="icon-btn" type="button" aria-label="Nearer" (click)="scale(1.25)">
+        <button matIconButton type="button" aria-label="Nearer" (click)="scale(1.25)">
           <mat-icon svgIcon="zoom_in" />
         </button>
-        <button class="icon-btn" type="button" aria-label="Farther" (click)="scale(0.8)">
+        <button matIconButton type="button" aria-label="Farther" (click)="scale(0.8)">
           <mat-icon svgIcon="zoom_out" />
         </button>
-        <button class="btn small" type="button" (click)="fit()">Show all</button>
-        <button class="icon-btn" type="button" aria-label="More for the map" [matMenuTriggerFor]="menu">
+        <button matButton="outlined" class="compact" type="button" (click)="fit()">Show all</button>
+        <button matIconButton type="button" aria-label="More for the map" [matMenuTriggerFor]="menu">
           <mat-icon svgIcon="more_vert" />
         </button>
         <mat-menu #menu="matMenu">

@@ -1,4 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { showKey, valueKind, type Field } from '@heathridge/core/design';
 import { checkValue, type Value } from '@heathridge/core/values';
@@ -35,7 +36,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
 /** Rows that would not fit once a change is undone, and what their fields are to hold then. */
 @Component({
   selector: 'hr-not-undone-dialog',
-  imports: [MatDialogModule, ValueInputComponent],
+  imports: [MatButtonModule, MatDialogModule, ValueInputComponent],
   template: `
     <h2 mat-dialog-title>What these rows are to hold</h2>
     <mat-dialog-content class="body">
@@ -86,7 +87,9 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
             </tbody>
           </table>
           @if (group.lines.length > 1 && group.finding.sort !== 'alike') {
-            <button class="btn small" type="button" (click)="likeFirst(g)">Put the first into all</button>
+            <button matButton="outlined" class="compact" type="button" (click)="likeFirst(g)">
+              Put the first into all
+            </button>
           }
           @if (group.finding.count > group.lines.length) {
             <p class="soft small">
@@ -97,8 +100,8 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Close</button>
-      <button type="button" class="btn act" [disabled]="unread()" (click)="ref.close(given())">
+      <button type="button" matButton="outlined" mat-dialog-close>Close</button>
+      <button type="button" matButton="filled" [disabled]="unread()" (click)="ref.close(given())">
         Undo with these
       </button>
     </mat-dialog-actions>

@@ -1,5 +1,6 @@
 import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { catchError, EMPTY, switchMap, timer } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
@@ -25,7 +26,7 @@ interface Line {
 /** Links that the names and the values of the file speak for, each with the share of rows that match. */
 @Component({
   selector: 'hr-offers-dialog',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Links that the rows speak for</h2>
     <mat-dialog-content class="body">
@@ -82,11 +83,11 @@ interface Line {
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>
+      <button type="button" matButton="outlined" mat-dialog-close>
         {{ offers() === null && !problem() ? 'Stop' : lines().length === 0 ? 'Close' : 'Cancel' }}
       </button>
       @if (lines().length > 0) {
-        <button type="button" class="btn act" [disabled]="chosen().size === 0" (click)="done()">
+        <button type="button" matButton="filled" [disabled]="chosen().size === 0" (click)="done()">
           Add {{ chosen().size === 1 ? 'this link' : chosen().size + ' links' }} to the draft
         </button>
       }
@@ -98,10 +99,10 @@ interface Line {
     }
     progress {
       width: 100%;
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     li {
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
     }
     .line {
       display: flex;
@@ -111,7 +112,7 @@ interface Line {
     }
     .line input {
       margin-top: 3px;
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .how {
       display: block;

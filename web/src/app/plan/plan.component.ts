@@ -9,6 +9,7 @@ import {
   ViewContainerRef,
   type OnDestroy,
 } from '@angular/core';
+import { MatButtonModule, type MatIconButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
@@ -50,6 +51,7 @@ import { TableEditorComponent } from './table-editor.component';
 @Component({
   selector: 'hr-plan',
   imports: [
+    MatButtonModule,
     MatIconModule,
     DraftStripComponent,
     FieldEditorComponent,
@@ -129,7 +131,7 @@ export class PlanComponent implements OnDestroy {
   }
 
   /** Opens what is not about one field, and goes there. */
-  editTable(top: HTMLElement, pencil: HTMLElement): void {
+  editTable(top: HTMLElement, pencil: MatIconButton): void {
     this.editingTable.set(true);
     top.scrollIntoView();
     pencil.focus();

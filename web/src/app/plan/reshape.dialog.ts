@@ -1,5 +1,6 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import type { Change } from '@heathridge/core/change';
 import { nameFromLabel, plainField, uniqueName, type Field, type Table } from '@heathridge/core/design';
@@ -23,7 +24,7 @@ const SEPARATORS = [
 /** Splits one text field in two at a separator, or merges two into one. */
 @Component({
   selector: 'hr-reshape',
-  imports: [MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.field.label }}: split or merge</h2>
     <mat-dialog-content class="body">
@@ -95,8 +96,10 @@ const SEPARATORS = [
       </p>
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Cancel</button>
-      <button type="button" class="btn act" [disabled]="!ready()" (click)="done()">Add to the draft</button>
+      <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+      <button type="button" matButton="filled" [disabled]="!ready()" (click)="done()">
+        Add to the draft
+      </button>
     </mat-dialog-actions>
   `,
   styles: `
@@ -106,7 +109,7 @@ const SEPARATORS = [
       min-width: 420px;
     }
     input[type='radio'] {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
   `,
 })

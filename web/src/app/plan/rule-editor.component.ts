@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, output, signal, linkedSignal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import {
   attempt,
@@ -23,7 +24,7 @@ const TIMED = ['date', 'dateTime'];
 /** A rule: written, or put together from a ready shape, with its reading in plain words and its message. */
 @Component({
   selector: 'hr-rule-editor',
-  imports: [MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent],
   template: `
     <div class="field">
       <span class="row"
@@ -95,7 +96,7 @@ const TIMED = ['date', 'dateTime'];
               (ngModelChange)="setValue(i, $event)"
             />
           }
-          <button class="btn small" type="button" (click)="use()">Use it</button>
+          <button matButton="outlined" class="compact" type="button" (click)="use()">Use it</button>
           @if (problem()) {
             <p class="message" role="alert">{{ problem() }}</p>
           }
@@ -152,11 +153,11 @@ const TIMED = ['date', 'dateTime'];
       gap: 6px;
       padding: 8px;
       margin: 4px 0;
-      background: var(--ground);
-      border: 1px solid var(--line);
+      background: var(--hr-ground);
+      border: 1px solid var(--hr-line);
       border-radius: 6px;
     }
-    .shape .btn {
+    .shape [matButton] {
       justify-self: start;
     }
     .shape .message {
@@ -166,12 +167,12 @@ const TIMED = ['date', 'dateTime'];
       padding: 0;
       border: 0;
       background: none;
-      color: var(--moss);
+      color: var(--hr-moss);
       text-decoration: underline;
       cursor: pointer;
     }
     .tick input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .reading {
       overflow-wrap: anywhere;

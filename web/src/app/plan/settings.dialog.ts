@@ -1,5 +1,6 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { localeOf, type Settings } from '@heathridge/core/design';
 import { isTimeZone, minorUnits, showValue } from '@heathridge/core/values';
@@ -8,7 +9,7 @@ import { MostDirective } from '../shared/most.directive';
 /** How the office writes numbers, money, dates and times. It holds everywhere in the file. */
 @Component({
   selector: 'hr-settings-dialog',
-  imports: [MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>How this office writes</h2>
     <mat-dialog-content class="body">
@@ -85,8 +86,13 @@ import { MostDirective } from '../shared/most.directive';
       <p class="sample">{{ sample() }}</p>
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Cancel</button>
-      <button type="button" class="btn act" [disabled]="!zoneOk() || same()" (click)="ref.close(settings())">
+      <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+      <button
+        type="button"
+        matButton="filled"
+        [disabled]="!zoneOk() || same()"
+        (click)="ref.close(settings())"
+      >
         Add to the draft
       </button>
     </mat-dialog-actions>
@@ -99,7 +105,7 @@ import { MostDirective } from '../shared/most.directive';
     }
     .sample {
       padding: 8px 12px;
-      background: var(--ground);
+      background: var(--hr-ground);
       border-radius: 6px;
     }
   `,

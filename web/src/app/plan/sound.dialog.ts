@@ -1,4 +1,5 @@
 import { Component, inject, signal, ViewContainerRef } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog, MatDialogModule } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, EMPTY, switchMap, timer, type Subscription } from 'rxjs';
@@ -11,7 +12,7 @@ import { FileStore } from '../file/file.store';
 /** Is everything sound? What the file says of itself, and what to do about it. */
 @Component({
   selector: 'hr-sound-dialog',
-  imports: [MatDialogModule, MatIconModule],
+  imports: [MatButtonModule, MatDialogModule, MatIconModule],
   template: `
     <h2 mat-dialog-title>Is everything sound?</h2>
     <mat-dialog-content class="body">
@@ -41,7 +42,7 @@ import { FileStore } from '../file/file.store';
                 >: {{ finding.count.toLocaleString('en-GB') }} {{ finding.count === 1 ? 'row' : 'rows' }}.
                 {{ finding.message }}</span
               >
-              <button class="btn small" type="button" (click)="mend(finding)">
+              <button matButton="outlined" class="compact" type="button" (click)="mend(finding)">
                 {{ finding.count === 1 ? 'Mend it' : 'Mend them' }}
               </button>
             </div>
@@ -50,7 +51,9 @@ import { FileStore } from '../file/file.store';
             <p class="line row"><mat-icon class="gorse" svgIcon="warning" />{{ text }}</p>
           }
           @if (sound.missing.length > 0) {
-            <button class="btn repair" type="button" (click)="repair()">Put this in place again</button>
+            <button matButton="outlined" class="repair" type="button" (click)="repair()">
+              Put this in place again
+            </button>
           }
           @for (text of sound.damage; track text) {
             <p class="line row"><mat-icon class="rust" svgIcon="error" />{{ text }}</p>
@@ -63,11 +66,11 @@ import { FileStore } from '../file/file.store';
     </mat-dialog-content>
     <mat-dialog-actions align="end">
       @if (asking()) {
-        <button class="btn" type="button" (click)="stop()">Stop</button>
+        <button matButton="outlined" type="button" (click)="stop()">Stop</button>
       } @else {
-        <button class="btn" type="button" (click)="ask()">Ask again</button>
+        <button matButton="outlined" type="button" (click)="ask()">Ask again</button>
       }
-      <button class="btn act" type="button" mat-dialog-close>Close</button>
+      <button matButton="filled" type="button" mat-dialog-close>Close</button>
     </mat-dialog-actions>
   `,
   styles: `
@@ -79,19 +82,19 @@ import { FileStore } from '../file/file.store';
     .line {
       margin: 0;
       padding: 6px 0;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
     }
     .repair {
       justify-self: start;
     }
     .moss {
-      color: var(--moss);
+      color: var(--hr-moss);
     }
     .gorse {
-      color: var(--gorse);
+      color: var(--hr-gorse);
     }
     .rust {
-      color: var(--rust);
+      color: var(--hr-rust);
     }
   `,
 })

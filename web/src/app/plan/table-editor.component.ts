@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import {
@@ -21,7 +22,14 @@ import { MostDirective } from '../shared/most.directive';
 /** Everything about one table that is not about one of its fields. */
 @Component({
   selector: 'hr-table-editor',
-  imports: [MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent, RuleEditorComponent],
+  imports: [
+    MatButtonModule,
+    MostDirective,
+    FormsModule,
+    MatIconModule,
+    ExpressionEditorComponent,
+    RuleEditorComponent,
+  ],
   template: `
     @let table = this.table();
     <div class="field">
@@ -102,7 +110,8 @@ import { MostDirective } from '../shared/most.directive';
         ><span class="label grow">No two {{ table.plural.toLowerCase() }} have alike</span>
         <button
           #choose
-          class="btn small"
+          matButton="outlined"
+          class="compact"
           type="button"
           [disabled]="comparable().length < 2"
           [attr.aria-expanded]="choosing() !== null"
@@ -115,7 +124,7 @@ import { MostDirective } from '../shared/most.directive';
         <div class="row">
           <span class="grow">{{ labelsOf(ids) }}</span>
           <button
-            class="icon-btn"
+            matIconButton
             type="button"
             [attr.aria-label]="'Ask no more that ' + labelsOf(ids) + ' differ'"
             (click)="dropAlike(ids); choose.focus()"
@@ -139,11 +148,17 @@ import { MostDirective } from '../shared/most.directive';
           </div>
           <div class="row">
             <span class="soft small grow">Each may come again, all together may not.</span>
-            <button class="btn small" type="button" (click)="choosing.set(null); choose.focus()">
+            <button
+              matButton="outlined"
+              class="compact"
+              type="button"
+              (click)="choosing.set(null); choose.focus()"
+            >
               Cancel
             </button>
             <button
-              class="btn act small"
+              matButton="filled"
+              class="compact"
               type="button"
               [disabled]="chosen.length < 2"
               (click)="addAlike(chosen); choose.focus()"
@@ -185,7 +200,7 @@ import { MostDirective } from '../shared/most.directive';
     <div class="field wide">
       <span class="row"
         ><span class="label grow">Rules over several fields or other rows</span>
-        <button class="btn small" type="button" (click)="addRule()">
+        <button matButton="outlined" class="compact" type="button" (click)="addRule()">
           <mat-icon svgIcon="add" />Rule
         </button></span
       >
@@ -197,7 +212,7 @@ import { MostDirective } from '../shared/most.directive';
             [rule]="rule"
             (changed)="setRule(i, $event)"
           />
-          <button class="btn small danger" type="button" (click)="setRule(i, null)">
+          <button matButton="outlined" class="compact danger" type="button" (click)="setRule(i, null)">
             <mat-icon svgIcon="delete" />Drop this rule
           </button>
         </div>
@@ -210,7 +225,7 @@ import { MostDirective } from '../shared/most.directive';
           <div class="row">
             <span class="grow">{{ link.label }} → {{ tableLabel(link.table) }}</span>
             <button
-              class="icon-btn"
+              matIconButton
               type="button"
               [attr.aria-label]="'Drop the link ' + link.label"
               (click)="dropLink(i)"
@@ -223,7 +238,7 @@ import { MostDirective } from '../shared/most.directive';
     }
     <div class="row wide">
       <span class="grow"></span>
-      <button class="btn small danger" type="button" (click)="dropped.emit()">
+      <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit()">
         <mat-icon svgIcon="delete" />Drop this table
       </button>
     </div>
@@ -234,8 +249,8 @@ import { MostDirective } from '../shared/most.directive';
       grid-template-columns: 1fr 1fr;
       gap: 10px;
       padding: 12px 18px;
-      background: var(--ground);
-      border-bottom: 1px solid var(--line);
+      background: var(--hr-ground);
+      border-bottom: 1px solid var(--hr-line);
     }
     .wide {
       grid-column: 1 / -1;
@@ -270,9 +285,9 @@ import { MostDirective } from '../shared/most.directive';
       display: grid;
       gap: 6px;
       padding: 8px;
-      border: 1px solid var(--line);
+      border: 1px solid var(--hr-line);
       border-radius: 6px;
-      background: var(--paper);
+      background: var(--hr-paper);
     }
     .pick {
       display: inline-flex;
@@ -281,12 +296,12 @@ import { MostDirective } from '../shared/most.directive';
       margin-right: 14px;
     }
     .pick input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .rule + .rule {
       margin-top: 6px;
     }
-    .rule .btn {
+    .rule [matButton] {
       justify-self: end;
     }
   `,

@@ -1,5 +1,6 @@
 import { Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import { COLOURS, KIND_LABELS, type FieldType } from '@heathridge/core/design';
@@ -21,6 +22,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
 @Component({
   selector: 'hr-type-settings',
   imports: [
+    MatButtonModule,
     MostDirective,
     FormsModule,
     MatIconModule,
@@ -106,7 +108,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
                 (change)="renameChoice(i, $any($event.target).value)"
               />
               <button
-                class="icon-btn"
+                matIconButton
                 type="button"
                 [attr.aria-label]="'Move ' + choice + ' up'"
                 [disabled]="first"
@@ -115,7 +117,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
                 <mat-icon svgIcon="arrow_upward" />
               </button>
               <button
-                class="icon-btn"
+                matIconButton
                 type="button"
                 [attr.aria-label]="'Move ' + choice + ' down'"
                 [disabled]="last"
@@ -124,7 +126,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
                 <mat-icon svgIcon="arrow_downward" />
               </button>
               <button
-                class="icon-btn"
+                matIconButton
                 type="button"
                 [attr.aria-label]="'Take ' + choice + ' out'"
                 [disabled]="type.choices.length === 1"
@@ -148,7 +150,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
               aria-label="Another choice"
               (keydown.enter)="addChoice(fresh)"
             />
-            <button class="btn small" type="button" (click)="addChoice(fresh)">
+            <button matButton="outlined" class="compact" type="button" (click)="addChoice(fresh)">
               <mat-icon svgIcon="add" />Choice
             </button>
           </div>
@@ -412,7 +414,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
       padding-bottom: 6px;
     }
     .tick input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .number {
       text-align: right;

@@ -38,7 +38,7 @@ const COLOURS = { ink: '#1f2a26', soft: '#5b6762', line: '#d8d4c8', moss: '#2c6a
       display: block;
       width: 100%;
       background: #fff;
-      border: 1px solid var(--line);
+      border: 1px solid var(--hr-line);
       box-shadow: 0 2px 8px rgb(31 42 38 / 10%);
       font-family: 'Atkinson Hyperlegible', sans-serif;
     }

@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { Report } from '@heathridge/core/design';
@@ -20,7 +21,7 @@ const FIRST_COLUMNS = 6;
 /** Reports: the outline at the left, the real pages in the middle, Details at the right. */
 @Component({
   selector: 'hr-print',
-  imports: [MostDirective, MatIconModule, PageComponent],
+  imports: [MatButtonModule, MostDirective, MatIconModule, PageComponent],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './print.component.html',
   styleUrl: './print.component.scss',

@@ -3,11 +3,12 @@ import type { CdkOverlayOrigin } from '@angular/cdk/overlay';
 import { OverlayModule } from '@angular/cdk/overlay';
 import { NgTemplateOutlet } from '@angular/common';
 import { Component, contentChild, effect, input, signal, TemplateRef, untracked } from '@angular/core';
+import { MatTooltipModule } from '@angular/material/tooltip';
 
 /** A part of the sentence: pressed, it opens a small panel in which the part is changed. */
 @Component({
   selector: 'hr-chip',
-  imports: [A11yModule, NgTemplateOutlet, OverlayModule],
+  imports: [A11yModule, NgTemplateOutlet, OverlayModule, MatTooltipModule],
   template: `
     <button
       type="button"
@@ -15,7 +16,7 @@ import { Component, contentChild, effect, input, signal, TemplateRef, untracked 
       cdkOverlayOrigin
       #origin="cdkOverlayOrigin"
       [disabled]="disabled()"
-      [attr.title]="hint() || null"
+      [matTooltip]="hint()"
       [attr.aria-expanded]="open()"
       (click)="open.set(!open())"
     >

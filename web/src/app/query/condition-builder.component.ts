@@ -1,5 +1,7 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import { of } from 'rxjs';
 import { sqlText } from '@heathridge/core/expression';
 import type { Field } from '@heathridge/core/design';
@@ -65,7 +67,7 @@ function shapesFor(field: Field): readonly Shape[] {
 /** Puts a condition together from a field, a shape and values; the result is an expression. */
 @Component({
   selector: 'hr-condition-builder',
-  imports: [FormsModule, ValueInputComponent],
+  imports: [MatButtonModule, FormsModule, ValueInputComponent, MatTooltipModule],
   template: `
     <div class="field">
       <label for="c-field">Keep rows where</label>
@@ -113,9 +115,10 @@ function shapesFor(field: Field): readonly Shape[] {
       </div>
     }
     <div class="row">
-      <span class="grow code cut soft" dir="auto" [title]="expression()">{{ expression() }}</span>
+      <span class="grow code cut soft" dir="auto" [matTooltip]="expression()">{{ expression() }}</span>
       <button
-        class="btn act small"
+        matButton="filled"
+        class="compact"
         type="button"
         [disabled]="expression() === ''"
         (click)="made.emit(expression())"

@@ -1,10 +1,12 @@
 import { Component, computed, input } from '@angular/core';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import { scaleLinear } from 'd3';
 import type { QueryResult } from '../shared/api.service';
 
 /** Where the rows go: how many are left after each part of the sentence. */
 @Component({
   selector: 'hr-funnel',
+  imports: [MatTooltipModule],
   template: `
     <h2>Where the rows go</h2>
     <p class="soft small">rows left after each part</p>
@@ -12,7 +14,7 @@ import type { QueryResult } from '../shared/api.service';
       @for (bar of bars(); track $index) {
         <li>
           <span class="row"
-            ><span class="grow label" [title]="bar.label">{{ bar.label }}</span
+            ><span class="grow label" [matTooltip]="bar.label">{{ bar.label }}</span
             ><span>{{ bar.text }}</span></span
           >
           <svg width="100%" height="16" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 16">
@@ -21,7 +23,7 @@ import type { QueryResult } from '../shared/api.service';
               y="0"
               [attr.width]="bar.width"
               height="16"
-              [attr.fill]="bar.part === 'group' ? '#7a4b8c' : '#417a61'"
+              [style.fill]="bar.part === 'group' ? 'var(--hr-heather)' : 'var(--hr-moss)'"
             />
           </svg>
           @if (bar.lost; as lost) {
@@ -45,7 +47,7 @@ import type { QueryResult } from '../shared/api.service';
     li {
       display: grid;
       gap: 2px;
-      font-size: 13px;
+      font-size: var(--hr-text-note);
     }
     .label {
       overflow-wrap: anywhere;
@@ -55,7 +57,7 @@ import type { QueryResult } from '../shared/api.service';
     }
     svg {
       border-radius: 3px;
-      background: #eeeade;
+      background: var(--hr-shade);
     }
   `,
 })

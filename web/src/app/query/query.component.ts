@@ -2,6 +2,7 @@ import { Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
 import {
@@ -37,6 +38,7 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
 @Component({
   selector: 'hr-query',
   imports: [
+    MatButtonModule,
     MostDirective,
     FormsModule,
     MatIconModule,

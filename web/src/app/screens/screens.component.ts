@@ -1,5 +1,6 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, of, Subject, switchMap } from 'rxjs';
 import { fieldOf, showKey, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
@@ -20,7 +21,7 @@ const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
   selector: 'hr-screens',
-  imports: [MostDirective, MatIconModule, RecordSheetComponent],
+  imports: [MatButtonModule, MostDirective, MatIconModule, RecordSheetComponent],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',

@@ -1,14 +1,18 @@
 import { Component, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDividerModule } from '@angular/material/divider';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
+import type { Look } from './api.service';
 import { SessionService } from './session.service';
 
 @Component({
   selector: 'hr-account-menu',
-  imports: [MatIconModule, MatMenuModule, RouterLink],
+  imports: [MatButtonModule, MatDividerModule, MatIconModule, MatMenuModule, RouterLink],
   template: `
     <button
+      matIconButton
       class="person"
       [matMenuTriggerFor]="menu"
       [attr.aria-label]="'Account of ' + session.person()?.name"
@@ -21,29 +25,63 @@ import { SessionService } from './session.service';
           >signed in as {{ session.person()?.login }}</span
         >
       </div>
+      @for (choice of choices; track choice.of) {
+        <button mat-menu-item [matMenuTriggerFor]="options">
+          {{ choice.label }} <span class="soft">{{ words[session.look()[choice.of]] }}</span>
+        </button>
+        <mat-menu #options="matMenu">
+          @for (option of choice.options; track option) {
+            <button
+              mat-menu-item
+              role="menuitemradio"
+              [attr.aria-checked]="session.look()[choice.of] === option"
+              (click)="set(choice.of, option)"
+            >
+              @if (session.look()[choice.of] === option) {
+                <mat-icon svgIcon="check" />
+              } @else {
+                <mat-icon />
+              }
+              {{ words[option] }}
+            </button>
+          }
+        </mat-menu>
+      }
+      <mat-divider />
       <a mat-menu-item routerLink="/files"><mat-icon svgIcon="folder_open" />All files</a>
       <button mat-menu-item (click)="session.signOut()"><mat-icon svgIcon="logout" />Sign out</button>
     </mat-menu>
   `,
   styles: `
     .person {
-      width: 28px;
-      height: 28px;
-      border: 0;
       border-radius: 50%;
-      background: var(--heather);
-      color: #fff;
-      font-size: 11px;
+      background: var(--hr-heather);
+      color: var(--hr-on-colour);
+      font-size: var(--hr-text-tiny);
       font-weight: 700;
-      cursor: pointer;
     }
     .who {
       padding: 8px 16px;
-      border-bottom: 1px solid var(--line);
+      border-bottom: 1px solid var(--hr-line);
       margin-bottom: 4px;
     }
   `,
 })
 export class AccountMenuComponent {
   readonly session = inject(SessionService);
+  readonly words = {
+    system: 'as the system',
+    light: 'light',
+    dark: 'dark',
+    usual: 'usual',
+    large: 'large',
+  } as const;
+  readonly choices = [
+    { of: 'colours', label: 'Colours', options: ['system', 'light', 'dark'] },
+    { of: 'size', label: 'Size', options: ['usual', 'large'] },
+  ] as const;
+
+  set(of: keyof Look, value: string): void {
+    this.session.setLook({ ...this.session.look(), [of]: value });
+  }
 }

@@ -1,4 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, type MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { map, of, switchMap, type Observable } from 'rxjs';
 import type { Design, Field, Table } from '@heathridge/core/design';
@@ -21,7 +22,7 @@ export interface AddRow {
 /** Adds a row to the table of a lookup, with what it cannot do without. */
 @Component({
   selector: 'hr-add-row-dialog',
-  imports: [MatDialogModule, ValueInputComponent],
+  imports: [MatButtonModule, MatDialogModule, ValueInputComponent],
   template: `
     <h2 mat-dialog-title>New {{ data.table.label.toLowerCase() }}</h2>
     <mat-dialog-content class="body">
@@ -53,8 +54,8 @@ export interface AddRow {
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button type="button" class="btn" mat-dialog-close>Cancel</button>
-      <button type="button" class="btn act" [disabled]="busy()" (click)="done()">Add and choose it</button>
+      <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+      <button type="button" matButton="filled" [disabled]="busy()" (click)="done()">Add and choose it</button>
     </mat-dialog-actions>
   `,
   styles: `

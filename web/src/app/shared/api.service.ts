@@ -12,6 +12,7 @@ import type { Value } from '@heathridge/core/values';
 
 /* What the API answers, by the schemas of the core that describe it. */
 export type Person = answers.Answer<typeof answers.Person>;
+export type Look = answers.Answer<typeof answers.Look>;
 export type DemoSignIn = answers.Answer<typeof answers.DemoSignIn>;
 export type SessionInfo = answers.Answer<typeof answers.SessionInfo>;
 export type AdoptedFile = answers.Answer<typeof answers.AdoptedFile>;
@@ -82,6 +83,7 @@ export class Api {
   signIn = (login: string, password: string) =>
     this.http.post<answers.Answer<typeof answers.SignedIn>>('/api/session', { login, password });
   signOut = () => this.http.delete('/api/session');
+  keepLook = (look: Look) => this.http.put<Look>('/api/session/look', look);
   createAccount = (login: string, name: string, password: string) =>
     this.http.post<answers.Answer<typeof answers.SignedIn>>('/api/accounts', { login, name, password });
 

@@ -1,5 +1,6 @@
 import { Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MostDirective } from './most.directive';
 
@@ -24,7 +25,7 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <form (ngSubmit)="done()">
@@ -65,8 +66,8 @@ export interface Answer {
         </div>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
-        <button type="button" class="btn" mat-dialog-close>Cancel</button>
-        <button type="submit" class="btn act" [disabled]="name().trim() === ''">{{ data.act }}</button>
+        <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+        <button type="submit" matButton="filled" [disabled]="name().trim() === ''">{{ data.act }}</button>
       </mat-dialog-actions>
     </form>
   `,

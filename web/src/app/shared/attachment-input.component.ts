@@ -1,4 +1,5 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { Api } from './api.service';
 import { Attachments } from './attachments.service';
@@ -8,7 +9,7 @@ import type { Held } from './value-input.component';
 /** A picture or a file of a row: what is there, and the way to choose another or none. */
 @Component({
   selector: 'hr-attachment-input',
-  imports: [MatIconModule],
+  imports: [MatButtonModule, MatIconModule],
   template: `
     <div
       class="box"
@@ -34,20 +35,26 @@ import type { Held } from './value-input.component';
         }
         @if (!readonly()) {
           <span class="row">
-            <label class="btn small" [attr.for]="chooserId()">
+            <button
+              matButton="outlined"
+              class="compact"
+              type="button"
+              [id]="chooserId()"
+              [attr.aria-label]="label() + (address() ? ': replace' : ': choose')"
+              (click)="chooser.click()"
+            >
               <mat-icon svgIcon="upload" />{{ address() ? 'Replace' : 'Choose' }}
-              <input
-                class="visually-hidden"
-                type="file"
-                [id]="chooserId()"
-                [attr.accept]="picture() ? 'image/*' : null"
-                [attr.aria-label]="label() + (address() ? ': replace' : ': choose')"
-                (change)="choose($any($event.target))"
-              />
-            </label>
+            </button>
+            <input
+              #chooser
+              hidden
+              type="file"
+              [attr.accept]="picture() ? 'image/*' : null"
+              (change)="choose(chooser)"
+            />
             @if (address()) {
               <button
-                class="icon-btn"
+                matIconButton
                 type="button"
                 [attr.aria-label]="'Take ' + label() + ' away'"
                 (click)="clear()"
@@ -70,7 +77,7 @@ import type { Held } from './value-input.component';
       gap: 8px;
       min-height: 34px;
       padding: 3px 6px;
-      border: 1px dashed var(--line);
+      border: 1px dashed var(--hr-line);
       border-radius: 6px;
     }
     .beside {
@@ -86,7 +93,7 @@ import type { Held } from './value-input.component';
       min-width: 0;
     }
     .over {
-      background: var(--moss-tint);
+      background: var(--hr-moss-tint);
     }
     img {
       display: block;
@@ -95,7 +102,7 @@ import type { Held } from './value-input.component';
       border-radius: 4px;
     }
     label:focus-within {
-      outline: 2px solid var(--moss);
+      outline: 2px solid var(--hr-moss);
       outline-offset: 1px;
     }
   `,

@@ -1,4 +1,5 @@
 import { Component, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 
 export interface Confirmation {
@@ -11,13 +12,18 @@ export interface Confirmation {
 
 @Component({
   selector: 'hr-confirm',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <mat-dialog-content>{{ data.text }}</mat-dialog-content>
     <mat-dialog-actions align="end">
-      <button class="btn" [mat-dialog-close]="false" cdkFocusInitial>{{ data.stay }}</button>
-      <button class="btn" [class.danger]="data.danger" [class.act]="!data.danger" [mat-dialog-close]="true">
+      <button matButton="outlined" [mat-dialog-close]="false" cdkFocusInitial>{{ data.stay }}</button>
+      <button
+        matButton="outlined"
+        [class.danger]="data.danger"
+        [class.act]="!data.danger"
+        [mat-dialog-close]="true"
+      >
         {{ data.act }}
       </button>
     </mat-dialog-actions>

@@ -20,6 +20,7 @@ import {
   viewChild,
   type OnDestroy,
 } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import {
   attempt,
   bind,
@@ -50,6 +51,7 @@ const WORDS = [
 /** A line in which an expression is written: names are completed, errors shown where they stand. */
 @Component({
   selector: 'hr-expression-editor',
+  imports: [MatButtonModule],
   template: `
     <div #host class="host" [class.wrong]="problem() !== ''"></div>
     @if (problem()) {
@@ -58,22 +60,22 @@ const WORDS = [
       <p class="small gorse" role="status">{{ warning() }}</p>
     }
     @if (fix(); as fix) {
-      <button type="button" class="btn fix" (click)="mend(fix)">
+      <button type="button" matButton="outlined" class="fix" (click)="mend(fix)">
         Write <code>{{ fix.text }}</code>
       </button>
     }
   `,
   styles: `
     .host {
-      border: 1px solid #a9aba1;
+      border: 1px solid var(--hr-edge);
       border-radius: 6px;
-      background: #fff;
+      background: var(--hr-field);
     }
     .host.wrong {
-      border-color: var(--rust);
+      border-color: var(--hr-rust);
     }
     .gorse {
-      color: var(--gorse);
+      color: var(--hr-gorse);
     }
     .fix {
       max-width: 100%;
@@ -83,7 +85,7 @@ const WORDS = [
       text-align: left;
     }
     code {
-      font-family: var(--mono);
+      font-family: var(--hr-mono);
       overflow-wrap: anywhere;
     }
   `,
@@ -140,8 +142,8 @@ export class ExpressionEditorComponent implements OnDestroy {
           EditorView.contentAttributes.of({ 'aria-label': this.label() }),
           EditorView.theme({
             '&': { fontSize: '13px' },
-            '&.cm-focused': { outline: '2px solid var(--moss)', borderRadius: '6px' },
-            '.cm-content': { fontFamily: 'var(--mono)', padding: '6px 4px' },
+            '&.cm-focused': { outline: '2px solid var(--hr-moss)', borderRadius: '6px' },
+            '.cm-content': { fontFamily: 'var(--hr-mono)', padding: '6px 4px' },
           }),
           autocompletion({ override: [(context) => this.complete(context)], icons: false }),
           linter((view) => this.diagnostics(view.state.doc.toString()), { delay: 200 }),

@@ -1,4 +1,5 @@
 import { Component } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialogModule } from '@angular/material/dialog';
 
 const KEYS = [
@@ -15,7 +16,7 @@ const KEYS = [
 
 @Component({
   selector: 'hr-keys',
-  imports: [MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Keys</h2>
     <mat-dialog-content>
@@ -26,7 +27,9 @@ const KEYS = [
         }
       </dl>
     </mat-dialog-content>
-    <mat-dialog-actions align="end"><button class="btn" mat-dialog-close>Close</button></mat-dialog-actions>
+    <mat-dialog-actions align="end"
+      ><button matButton="outlined" mat-dialog-close>Close</button></mat-dialog-actions
+    >
   `,
   styles: `
     dl {

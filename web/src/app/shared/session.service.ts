@@ -1,13 +1,16 @@
-import { computed, inject, Injectable, signal } from '@angular/core';
+import { DOCUMENT } from '@angular/common';
+import { computed, effect, inject, Injectable, signal } from '@angular/core';
 import { Router, type CanActivateFn } from '@angular/router';
 import { firstValueFrom, map, tap } from 'rxjs';
-import { Api, type Person, type SessionInfo } from './api.service';
+import { Api, type Look, type Person, type SessionInfo } from './api.service';
+import { Toast } from './toast.service';
 
 /** Who is signed in. */
 @Injectable({ providedIn: 'root' })
 export class SessionService {
   private readonly api = inject(Api);
   private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
   private readonly info = signal<SessionInfo | null>(null);
 
   readonly person = computed(() => this.info()?.person ?? null);
@@ -19,6 +22,26 @@ export class SessionService {
       .slice(0, 2)
       .toUpperCase(),
   );
+
+  /** How the pages look to this person; as the system has it while nobody is signed in. */
+  readonly look = computed<Look>(() => this.person()?.look ?? { colours: 'system', size: 'usual' });
+
+  constructor() {
+    const { documentElement } = inject(DOCUMENT);
+    effect(() => {
+      const { colours, size } = this.look();
+      documentElement.setAttribute('data-look', colours);
+      documentElement.setAttribute('data-size', size);
+    });
+  }
+
+  /** Takes another look at once, and keeps it for every browser. */
+  setLook(look: Look): void {
+    const { person } = this.info() ?? {};
+    if (!person) return;
+    this.info.update((info) => info && { ...info, person: { ...person, look } });
+    this.api.keepLook(look).subscribe({ error: (error: unknown) => this.toast.problem(error) });
+  }
 
   load = () => this.api.session().pipe(tap((info) => this.info.set(info)));
 

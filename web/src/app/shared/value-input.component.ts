@@ -30,6 +30,7 @@ import {
   type Subscription,
 } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { comesWithText, valueKind, type Field } from '@heathridge/core/design';
 import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
 import {
@@ -92,7 +93,13 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
 /** The input for a field, after its kind: line, area, tick, choice, calendar or search in another table. */
 @Component({
   selector: 'hr-value-input',
-  imports: [AttachmentInputComponent, MatAutocompleteModule, MatDatepickerModule, MatIconModule],
+  imports: [
+    MatButtonModule,
+    AttachmentInputComponent,
+    MatAutocompleteModule,
+    MatDatepickerModule,
+    MatIconModule,
+  ],
   template: `
     @switch (field().type.kind) {
       @case ('tick') {
@@ -279,7 +286,8 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
             />
             <button
               type="button"
-              class="icon-btn inside"
+              matIconButton
+              class="inside"
               tabindex="-1"
               [attr.aria-label]="'Calendar for ' + field().label"
               (mousedown)="$event.preventDefault()"
@@ -317,7 +325,7 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
       pointer-events: none;
     }
     .heather {
-      color: var(--heather);
+      color: var(--hr-heather);
     }
     .number {
       text-align: right;
@@ -326,7 +334,7 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
       width: 18px;
       height: 18px;
       margin: 7px 0;
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .radios {
       display: flex;
@@ -340,7 +348,7 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
       gap: 5px;
     }
     .radios input {
-      accent-color: var(--moss);
+      accent-color: var(--hr-moss);
     }
     .option {
       display: grid;
@@ -349,7 +357,7 @@ export function sought(text: string, choices: readonly Choice[], was: Held): Hel
       gap: 16px;
     }
     .moss {
-      color: var(--moss);
+      color: var(--hr-moss);
     }
     .hidden-date {
       position: absolute;
