@@ -10,7 +10,7 @@ async function addField(office: OfficePage, label: string, kind?: string): Promi
   await expect(office.field('Label')).toHaveValue(/^New field/);
   await office.field('Label').fill(label);
   await office.field('Label').press('Tab');
-  if (kind) await office.field('Kind').selectOption({ label: kind });
+  if (kind) await office.choose(office.field('Kind'), kind);
 }
 
 test('a builder makes a file, designs it, fills it, asks it, and prints it', async ({
@@ -95,7 +95,7 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   // Screens: a form in one step, reordered, widened, saved.
   await office.stage('Screens');
   await office.button('New form').first().click();
-  await page.getByLabel('From the table').selectOption({ label: 'Borrowers' });
+  await office.choose(page.getByLabel('From the table'), 'Borrowers');
   await office.button('Make it').click();
   await expect(page.getByRole('button', { name: 'Loans', exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Full name', exact: true }).click();
@@ -128,11 +128,11 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   await office.stage('Query');
   await office.button('New query').first().click();
   await office.field('What is it called?').fill('Loans by borrower');
-  await page.getByLabel('Take every').selectOption({ label: 'Loan' });
+  await office.choose(page.getByLabel('Take every'), 'Loan');
   await office.button('Begin').click();
   await office.button('+ keep rows where…').click();
-  await page.getByLabel('Keep rows where').selectOption({ label: 'Fee' });
-  await page.getByLabel('how', { exact: true }).selectOption({ label: 'is more than' });
+  await office.choose(page.getByLabel('Keep rows where'), 'Fee');
+  await office.choose(page.getByLabel('how', { exact: true }), 'is more than');
   await page.getByLabel('Value', { exact: true }).fill('1');
   await page.getByLabel('Value', { exact: true }).press('Tab');
   await page.getByRole('dialog').getByRole('button', { name: 'Add' }).click();
@@ -151,12 +151,12 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   // Print: a report with a group and a sum, the same in preview and PDF.
   await office.stage('Print');
   await office.button('New report').first().click();
-  await page.getByLabel('Prints the rows of').selectOption({ label: 'table: Loans' });
+  await office.choose(page.getByLabel('Prints the rows of'), 'table: Loans');
   await office.field('What is its title?').fill('Loans and fees');
   await office.button('Lay it out').click();
   await page.getByLabel('Reports').getByRole('button', { name: 'Fee' }).click();
   await page.getByRole('group', { name: 'Added up' }).getByRole('button', { name: 'yes' }).click();
-  await page.getByLabel('A heading for each').selectOption({ label: 'Borrower' });
+  await office.choose(page.getByLabel('A heading for each'), 'Borrower');
   await expect(page.getByRole('img', { name: 'Page 1' })).toContainText('All 1 row');
   await office.button('Save report').click();
   await office.said('Loans and fees is saved');

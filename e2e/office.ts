@@ -75,6 +75,12 @@ export class OfficePage {
     await this.page.getByRole('option', { name: choice }).first().click();
   }
 
+  /** Opens a list of choices and takes one. */
+  async choose(field: Locator, option: string): Promise<void> {
+    await field.click();
+    await this.page.getByRole('option', { name: option, exact: true }).click();
+  }
+
   async said(text: string | RegExp): Promise<void> {
     await expect(this.page.locator('mat-snack-bar-container').filter({ hasText: text }).last()).toBeVisible();
   }

@@ -21,6 +21,11 @@ const shot = async (name) => {
   process.stdout.write(`${name}.png\n`);
 };
 
+const choose = async (field, option) => {
+  await page.getByLabel(field, { exact: true }).click();
+  await page.getByRole('option', { name: option, exact: true }).click();
+};
+
 try {
   await page.goto(server.url);
   await page.getByRole('button', { name: 'Mara Ashdown' }).waitFor();
@@ -45,7 +50,7 @@ try {
 
   await page.locator('[data-table="t_school"] .face').click();
   await page.getByRole('button', { name: /^District/ }).click();
-  await page.getByLabel('Kind', { exact: true }).selectOption({ label: 'Choice' });
+  await choose('Kind', 'Choice');
   await page.getByRole('button', { name: 'Make the 5 values found its choices' }).click();
   await page.getByText('all of them can be read').waitFor();
   await page.locator('.right .scroll').evaluate((element) => element.scrollTo(0, 220));
@@ -68,7 +73,7 @@ try {
     .dispatchEvent('click');
   await shot('plan-lookup');
   await page.getByRole('button', { name: 'Link Repair to another table' }).click();
-  await page.getByLabel('To', { exact: true }).selectOption({ label: 'School' });
+  await choose('To', 'School');
   await shot('plan-link');
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'More for this file' }).click();

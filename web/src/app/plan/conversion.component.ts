@@ -9,13 +9,14 @@ import { FileStore } from '../file/file.store';
 import { Api, type Preview } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { DraftStore } from './draft.store';
+import { SELECT } from '../shared/select';
 
 const SHOWN = 8;
 
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [MatButtonModule, FormsModule],
+  imports: [MatButtonModule, FormsModule, SELECT],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">
@@ -40,17 +41,18 @@ const SHOWN = 8;
             </p>
             @if (isDate()) {
               <div class="row">
-                <label for="c-order">Dates of three numbers are read</label>
-                <select
+                <span class="label" id="c-order-label">Dates of three numbers are read</span>
+                <mat-select
                   id="c-order"
                   class="input narrow"
                   [ngModel]="order()"
                   (ngModelChange)="set({ dateOrder: $event })"
+                  aria-labelledby="c-order-label"
                 >
-                  <option value="dmy">day, month, year</option>
-                  <option value="mdy">month, day, year</option>
-                  <option value="ymd">year, month, day</option>
-                </select>
+                  <mat-option value="dmy">day, month, year</mat-option>
+                  <mat-option value="mdy">month, day, year</mat-option>
+                  <mat-option value="ymd">year, month, day</mat-option>
+                </mat-select>
                 @if (result.ambiguous > 0) {
                   <span class="gorse small"
                     >{{ number(result.ambiguous) }}

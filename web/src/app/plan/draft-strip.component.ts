@@ -12,11 +12,12 @@ import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';
 import { FoundDialog, type FoundData } from './found.dialog';
 import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
+import { SELECT } from '../shared/select';
 
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [MatButtonModule, FormsModule, MatIconModule],
+  imports: [MatButtonModule, FormsModule, MatIconModule, SELECT],
   template: `
     @if (draft.notUndone(); as refused) {
       <div class="strip" role="region" aria-label="Not undone">
@@ -146,18 +147,18 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
                         >{{ dependant.label }}<span class="soft"> · {{ dependant.use }}</span></span
                       >
                       @if (notice.gone && notice.level === 'stop' && dependant.fate !== null) {
-                        <select
-                          class="input small"
-                          [attr.aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
+                        <mat-select
+                          class="input compact"
+                          [aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
                           [ngModel]="''"
                           (ngModelChange)="mend(notice, dependant, $event)"
                         >
-                          <option value="">choose …</option>
-                          <option value="out">take it out: {{ dependant.fate }}</option>
+                          <mat-option value="">choose …</mat-option>
+                          <mat-option value="out">take it out: {{ dependant.fate }}</mat-option>
                           @for (field of substitutes(notice); track field.id) {
-                            <option [value]="field.id">put {{ field.label }} in its place</option>
+                            <mat-option [value]="field.id">put {{ field.label }} in its place</mat-option>
                           }
-                        </select>
+                        </mat-select>
                       } @else {
                         <span class="soft">{{ dependant.fate ?? 'it cannot do without' }}</span>
                       }
@@ -270,7 +271,7 @@ import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
       padding-left: 12px;
       align-items: center;
     }
-    .dependant select {
+    .dependant mat-select {
       width: 210px;
     }
     .dependant .grow {

@@ -5,8 +5,10 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatButtonHarness } from '@angular/material/button/testing';
 import { MatIconRegistry } from '@angular/material/icon';
+import { MatSelect } from '@angular/material/select';
+import { MatSelectHarness } from '@angular/material/select/testing';
 import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
-import { DomSanitizer } from '@angular/platform-browser';
+import { By, DomSanitizer } from '@angular/platform-browser';
 import {
   catalogOf,
   linksFrom,
@@ -97,13 +99,25 @@ async function openDialog<T>(dialog: Type<T>, data: object) {
 }
 
 const set = async (fixture: ComponentFixture<unknown>, selector: string, value: string): Promise<void> => {
-  const input = (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement | HTMLSelectElement>(
-    selector,
-  )!;
+  const input = (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>(selector)!;
+  if (input.matches('mat-select')) {
+    await choose(fixture, selector, value);
+    return;
+  }
   input.value = value;
-  if (input instanceof HTMLInputElement) input.dispatchEvent(new Event('input'));
+  input.dispatchEvent(new Event('input'));
   input.dispatchEvent(new Event('change'));
   await fixture.whenStable();
+};
+
+/** Chooses the option that stands for a value, as somebody who sees its words. */
+const choose = async (fixture: ComponentFixture<unknown>, selector: string, value: string): Promise<void> => {
+  const select = fixture.debugElement.query(By.css(selector)).injector.get(MatSelect);
+  const { viewValue } = select.options.find((option) => option.value === value)!;
+  const harness = await TestbedHarnessEnvironment.loader(fixture).getHarness(
+    MatSelectHarness.with({ selector }),
+  );
+  await harness.clickOptions({ text: viewValue });
 };
 
 const click = async (fixture: ComponentFixture<unknown>, text: string): Promise<void> => {
@@ -446,8 +460,8 @@ describe('the link dialog', () => {
     });
     await fixture.whenStable();
     expect(link.fitting().map(({ field: { id } }) => id)).toEqual(['f_vBorrower', 'f_vWho', 'f_vAge']);
-    const options = [...(fixture.nativeElement as HTMLElement).querySelectorAll('#lk-field option')];
-    expect(options.map((option) => option.textContent.trim())).toEqual([
+    const fields = fixture.debugElement.query(By.css('#lk-field')).injector.get(MatSelect);
+    expect(fields.options.map(({ viewValue }) => viewValue)).toEqual([
       'a new field of Visit',
       'Borrower no, 99.9 % of whose rows hold its keys',
       'Who, 50 % of whose rows hold its names',

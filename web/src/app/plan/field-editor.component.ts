@@ -27,6 +27,7 @@ import { ReshapeDialog, type Reshaping } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
 import { TypeSettingsComponent } from './type-settings.component';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 /** Everything about one field, as short phrases with choices. Each edit goes straight into the draft. */
 @Component({
@@ -41,6 +42,7 @@ import { MostDirective } from '../shared/most.directive';
     LookupSettingsComponent,
     RuleEditorComponent,
     TypeSettingsComponent,
+    SELECT,
   ],
   template: `
     @let type = field().type;
@@ -59,12 +61,18 @@ import { MostDirective } from '../shared/most.directive';
         >
       </div>
       <div class="field">
-        <label for="f-kind">Kind</label>
-        <select id="f-kind" class="input" [ngModel]="type.kind" (ngModelChange)="setKind($event)">
+        <span class="label" id="f-kind-label">Kind</span>
+        <mat-select
+          id="f-kind"
+          class="input"
+          [ngModel]="type.kind"
+          (ngModelChange)="setKind($event)"
+          aria-labelledby="f-kind-label"
+        >
           @for (kind of kinds(); track kind[0]) {
-            <option [value]="kind[0]">{{ kind[1] }}</option>
+            <mat-option [value]="kind[0]">{{ kind[1] }}</mat-option>
           }
-        </select>
+        </mat-select>
       </div>
     </div>
     @if (type.kind === 'lookup') {

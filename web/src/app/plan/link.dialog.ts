@@ -24,6 +24,7 @@ import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { newLink } from './link-changes';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 export interface Linking {
   readonly design: Design;
@@ -45,29 +46,41 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
 /** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
 @Component({
   selector: 'hr-link-dialog',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
   template: `
     <h2 mat-dialog-title>Link two tables</h2>
     <mat-dialog-content class="body">
       <div class="two">
         <div class="field">
-          <label for="lk-from">From</label>
-          <select id="lk-from" class="input" [ngModel]="from()" (ngModelChange)="from.set($event)">
+          <span class="label" id="lk-from-label">From</span>
+          <mat-select
+            id="lk-from"
+            class="input"
+            [ngModel]="from()"
+            (ngModelChange)="from.set($event)"
+            aria-labelledby="lk-from-label"
+          >
             @for (table of data.design.tables; track table.id) {
-              <option [value]="table.id">{{ table.label }}</option>
+              <mat-option [value]="table.id">{{ table.label }}</mat-option>
             }
-          </select>
+          </mat-select>
         </div>
         <div class="field">
-          <label for="lk-to">To</label>
-          <select id="lk-to" class="input" [ngModel]="to()" (ngModelChange)="to.set($event)">
+          <span class="label" id="lk-to-label">To</span>
+          <mat-select
+            id="lk-to"
+            class="input"
+            [ngModel]="to()"
+            (ngModelChange)="to.set($event)"
+            aria-labelledby="lk-to-label"
+          >
             @if (to() === '') {
-              <option value="">choose a table …</option>
+              <mat-option value="">choose a table …</mat-option>
             }
             @for (table of data.design.tables; track table.id) {
-              <option [value]="table.id">{{ table.label }}</option>
+              <mat-option [value]="table.id">{{ table.label }}</mat-option>
             }
-          </select>
+          </mat-select>
         </div>
       </div>
       @if (to() === '') {
@@ -119,13 +132,19 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
           </div>
         } @else if (single(b())) {
           <div class="field">
-            <label for="lk-field">Kept in</label>
-            <select id="lk-field" class="input" [ngModel]="field()" (ngModelChange)="field.set($event)">
-              <option value="">a new field of {{ a().label }}</option>
+            <span class="label" id="lk-field-label">Kept in</span>
+            <mat-select
+              id="lk-field"
+              class="input"
+              [ngModel]="field()"
+              (ngModelChange)="field.set($event)"
+              aria-labelledby="lk-field-label"
+            >
+              <mat-option value="">a new field of {{ a().label }}</mat-option>
               @for (item of fitting(); track item.field.id) {
-                <option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</option>
+                <mat-option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</mat-option>
               }
-            </select>
+            </mat-select>
           </div>
           @if (field() === '') {
             <div class="field">
@@ -144,17 +163,17 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
           @for (key of keyOf(b()); track key.id; let i = $index) {
             <div class="field">
               <label [for]="'lk-own-' + i">{{ key.label }} of {{ b().label }} is</label>
-              <select
+              <mat-select
                 class="input"
                 [id]="'lk-own-' + i"
                 [ngModel]="owns()[i] ?? ''"
                 (ngModelChange)="setOwn(i, $event)"
               >
-                <option value="">a new field of {{ a().label }}</option>
+                <mat-option value="">a new field of {{ a().label }}</mat-option>
                 @for (item of fittingFor(key); track item.id) {
-                  <option [value]="item.id">{{ item.label }}</option>
+                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
                 }
-              </select>
+              </mat-select>
             </div>
           }
         }
@@ -165,12 +184,20 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
           >
         }
         <div class="field">
-          <label for="lk-delete">When {{ oneOf(b().label) }} is deleted</label>
-          <select id="lk-delete" class="input" [ngModel]="onDelete()" (ngModelChange)="onDelete.set($event)">
-            <option value="refuse">refuse, while rows need it</option>
-            <option value="deleteAlong">delete what belongs to it along</option>
-            <option value="leaveEmpty" [disabled]="must() || sort() === 'both'">leave the field empty</option>
-          </select>
+          <span class="label" id="lk-delete-label">When {{ oneOf(b().label) }} is deleted</span>
+          <mat-select
+            id="lk-delete"
+            class="input"
+            [ngModel]="onDelete()"
+            (ngModelChange)="onDelete.set($event)"
+            aria-labelledby="lk-delete-label"
+          >
+            <mat-option value="refuse">refuse, while rows need it</mat-option>
+            <mat-option value="deleteAlong">delete what belongs to it along</mat-option>
+            <mat-option value="leaveEmpty" [disabled]="must() || sort() === 'both'"
+              >leave the field empty</mat-option
+            >
+          </mat-select>
         </div>
       }
     </mat-dialog-content>

@@ -7,6 +7,7 @@ import { type FieldType, type Table } from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
+import { SELECT } from '../shared/select';
 
 type Lookup = Extract<FieldType, { kind: 'lookup' }>;
 interface Edit {
@@ -17,29 +18,36 @@ interface Edit {
 /** Which rows a lookup offers, what it shows of them, and what follows when one is deleted. */
 @Component({
   selector: 'hr-lookup-settings',
-  imports: [MatButtonModule, FormsModule, MatIconModule, ExpressionEditorComponent],
+  imports: [MatButtonModule, FormsModule, MatIconModule, ExpressionEditorComponent, SELECT],
   template: `
     @let type = this.type();
     <div class="field wide">
-      <label for="f-table">Looks up a row of</label>
-      <select id="f-table" class="input" [ngModel]="type.table" (ngModelChange)="retarget($event)">
+      <span class="label" id="f-table-label">Looks up a row of</span>
+      <mat-select
+        id="f-table"
+        class="input"
+        [ngModel]="type.table"
+        (ngModelChange)="retarget($event)"
+        aria-labelledby="f-table-label"
+      >
         @for (table of targets(); track table.id) {
-          <option [value]="table.id">{{ table.label }}</option>
+          <mat-option [value]="table.id">{{ table.label }}</mat-option>
         }
-      </select>
+      </mat-select>
     </div>
     <div class="field wide">
-      <label for="f-delete">When that row is deleted</label>
-      <select
+      <span class="label" id="f-delete-label">When that row is deleted</span>
+      <mat-select
         id="f-delete"
         class="input"
         [ngModel]="type.onDelete"
         (ngModelChange)="patch({ onDelete: $event })"
+        aria-labelledby="f-delete-label"
       >
-        <option value="refuse">refuse, while rows here need it</option>
-        <option value="deleteAlong">delete the rows here along with it</option>
-        <option value="leaveEmpty">leave this field empty</option>
-      </select>
+        <mat-option value="refuse">refuse, while rows here need it</mat-option>
+        <mat-option value="deleteAlong">delete the rows here along with it</mat-option>
+        <mat-option value="leaveEmpty">leave this field empty</mat-option>
+      </mat-select>
     </div>
     <div class="field wide">
       <span class="label">Shows</span>
@@ -91,18 +99,19 @@ interface Edit {
     </div>
     @if (queries().length > 0) {
       <div class="field wide">
-        <label for="f-query">Only rows of the query</label>
-        <select
+        <span class="label" id="f-query-label">Only rows of the query</span>
+        <mat-select
           id="f-query"
           class="input"
           [ngModel]="type.query ?? ''"
           (ngModelChange)="patch({ query: $event || null })"
+          aria-labelledby="f-query-label"
         >
-          <option value="">none: all rows of the table</option>
+          <mat-option value="">none: all rows of the table</mat-option>
           @for (query of queries(); track query.id) {
-            <option [value]="query.id">{{ query.label }}</option>
+            <mat-option [value]="query.id">{{ query.label }}</mat-option>
           }
-        </select>
+        </mat-select>
       </div>
     }
     <div class="field">

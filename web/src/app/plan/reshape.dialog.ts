@@ -6,6 +6,7 @@ import type { Change } from '@heathridge/core/change';
 import { nameFromLabel, plainField, uniqueName, type Field, type Table } from '@heathridge/core/design';
 import { newId } from '../shared/ids';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 export interface Reshaping {
   readonly table: Table;
@@ -24,7 +25,7 @@ const SEPARATORS = [
 /** Splits one text field in two at a separator, or merges two into one. */
 @Component({
   selector: 'hr-reshape',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
   template: `
     <h2 mat-dialog-title>{{ data.field.label }}: split or merge</h2>
     <mat-dialog-content class="body">
@@ -46,30 +47,36 @@ const SEPARATORS = [
       </div>
       @if (way() === 'merge') {
         <div class="field">
-          <label for="rs-other">The other field, which comes behind</label>
-          <select id="rs-other" class="input" [ngModel]="other()" (ngModelChange)="other.set($event)">
+          <span class="label" id="rs-other-label">The other field, which comes behind</span>
+          <mat-select
+            id="rs-other"
+            class="input"
+            [ngModel]="other()"
+            (ngModelChange)="other.set($event)"
+            aria-labelledby="rs-other-label"
+          >
             @for (item of others(); track item.id) {
-              <option [value]="item.id">{{ item.label }}</option>
+              <mat-option [value]="item.id">{{ item.label }}</mat-option>
             }
-          </select>
+          </mat-select>
         </div>
       }
       <div class="field">
         <label for="rs-sep">{{ way() === 'split' ? 'Where this stands first' : 'With this between' }}</label>
         <div class="row">
-          <select
+          <mat-select
             class="input"
             aria-label="Usual separators"
             [ngModel]="separator()"
             (ngModelChange)="separator.set($event)"
           >
             @for (item of separators; track item[0]) {
-              <option [value]="item[0]">{{ item[1] }}</option>
+              <mat-option [value]="item[0]">{{ item[1] }}</mat-option>
             }
             @if (!usual()) {
-              <option [value]="separator()">as written</option>
+              <mat-option [value]="separator()">as written</mat-option>
             }
-          </select>
+          </mat-select>
           <input
             id="rs-sep"
             class="input code"

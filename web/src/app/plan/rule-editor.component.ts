@@ -18,13 +18,14 @@ import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 const TIMED = ['date', 'dateTime'];
 
 /** A rule: written, or put together from a ready shape, with its reading in plain words and its message. */
 @Component({
   selector: 'hr-rule-editor',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent, SELECT],
   template: `
     <div class="field">
       <span class="row"
@@ -40,7 +41,7 @@ const TIMED = ['date', 'dateTime'];
       >
       @if (shaping()) {
         <div class="shape">
-          <select
+          <mat-select
             class="input"
             aria-label="Field of the rule"
             [ngModel]="subject()?.id"
@@ -48,44 +49,44 @@ const TIMED = ['date', 'dateTime'];
             [disabled]="field() !== null"
           >
             @for (item of table().fields; track item.id) {
-              <option [value]="item.id">{{ item.label }}</option>
+              <mat-option [value]="item.id">{{ item.label }}</mat-option>
             }
-          </select>
-          <select
+          </mat-select>
+          <mat-select
             class="input"
             aria-label="Shape of the rule"
             [ngModel]="shape()"
             (ngModelChange)="shape.set($event)"
           >
             @for (item of shapes(); track item) {
-              <option [value]="item">{{ words[item] }}</option>
+              <mat-option [value]="item">{{ words[item] }}</mat-option>
             }
-          </select>
+          </mat-select>
           @if (wants().other) {
-            <select
+            <mat-select
               class="input"
-              [attr.aria-label]="wants().other"
+              [aria-label]="wants().other"
               [ngModel]="otherId()"
               (ngModelChange)="otherId.set($event)"
             >
-              <option value="" disabled>{{ wants().other }}</option>
+              <mat-option value="" disabled>{{ wants().other }}</mat-option>
               @for (item of others(); track item.id) {
-                <option [value]="item.id">{{ item.label }}</option>
+                <mat-option [value]="item.id">{{ item.label }}</mat-option>
               }
-            </select>
+            </mat-select>
           }
           @if (wants().same) {
-            <select
+            <mat-select
               class="input"
               aria-label="What must be the same"
               [ngModel]="sameId()"
               (ngModelChange)="sameId.set($event)"
             >
-              <option value="" disabled>of the same …</option>
+              <mat-option value="" disabled>of the same …</mat-option>
               @for (item of lookups(); track item.id) {
-                <option [value]="item.id">{{ item.label }}</option>
+                <mat-option [value]="item.id">{{ item.label }}</mat-option>
               }
-            </select>
+            </mat-select>
           }
           @for (hint of wants().values; track $index; let i = $index) {
             <input

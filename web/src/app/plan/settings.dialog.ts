@@ -5,11 +5,12 @@ import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/materia
 import { localeOf, type Settings } from '@heathridge/core/design';
 import { isTimeZone, minorUnits, showValue } from '@heathridge/core/values';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 /** How the office writes numbers, money, dates and times. It holds everywhere in the file. */
 @Component({
   selector: 'hr-settings-dialog',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
   template: `
     <h2 mat-dialog-title>How this office writes</h2>
     <mat-dialog-content class="body">
@@ -25,44 +26,47 @@ import { MostDirective } from '../shared/most.directive';
         <span class="soft small">A new Money field has {{ places() }} decimal places.</span>
       </div>
       <div class="field">
-        <label for="st-decimal">Decimal mark</label>
-        <select
+        <span class="label" id="st-decimal-label">Decimal mark</span>
+        <mat-select
           id="st-decimal"
           class="input"
           [ngModel]="settings().decimalMark"
           (ngModelChange)="set({ decimalMark: $event })"
+          aria-labelledby="st-decimal-label"
         >
-          <option value=".">a point: 12.50</option>
-          <option value=",">a comma: 12,50</option>
-        </select>
+          <mat-option value=".">a point: 12.50</mat-option>
+          <mat-option value=",">a comma: 12,50</mat-option>
+        </mat-select>
       </div>
       <div class="field">
-        <label for="st-group">Between thousands</label>
-        <select
+        <span class="label" id="st-group-label">Between thousands</span>
+        <mat-select
           id="st-group"
           class="input"
           [ngModel]="settings().groupMark"
           (ngModelChange)="set({ groupMark: $event })"
+          aria-labelledby="st-group-label"
         >
-          <option value=",">a comma: 1,234</option>
-          <option value=".">a point: 1.234</option>
-          <option value=" ">a blank: 1 234</option>
-          <option value="’">an apostrophe: 1’234</option>
-          <option value="">nothing: 1234</option>
-        </select>
+          <mat-option value=",">a comma: 1,234</mat-option>
+          <mat-option value=".">a point: 1.234</mat-option>
+          <mat-option value=" ">a blank: 1 234</mat-option>
+          <mat-option value="’">an apostrophe: 1’234</mat-option>
+          <mat-option value="">nothing: 1234</mat-option>
+        </mat-select>
       </div>
       <div class="field">
-        <label for="st-order">A date of three numbers is</label>
-        <select
+        <span class="label" id="st-order-label">A date of three numbers is</span>
+        <mat-select
           id="st-order"
           class="input"
           [ngModel]="settings().dateOrder"
           (ngModelChange)="set({ dateOrder: $event })"
+          aria-labelledby="st-order-label"
         >
-          <option value="dmy">day, month, year</option>
-          <option value="mdy">month, day, year</option>
-          <option value="ymd">year, month, day</option>
-        </select>
+          <mat-option value="dmy">day, month, year</mat-option>
+          <mat-option value="mdy">month, day, year</mat-option>
+          <mat-option value="ymd">year, month, day</mat-option>
+        </mat-select>
       </div>
       <div class="field">
         <label for="st-zone">Clocks show the time of</label>

@@ -18,6 +18,7 @@ import { readable } from './describe';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 /** Everything about one table that is not about one of its fields. */
 @Component({
@@ -29,6 +30,7 @@ import { MostDirective } from '../shared/most.directive';
     MatIconModule,
     ExpressionEditorComponent,
     RuleEditorComponent,
+    SELECT,
   ],
   template: `
     @let table = this.table();
@@ -81,26 +83,26 @@ import { MostDirective } from '../shared/most.directive';
           </span>
         }
         @if (couldBeKey().length > 0) {
-          <select
-            class="input small"
+          <mat-select
+            class="input compact"
             aria-label="Change the key"
             [ngModel]="''"
             (ngModelChange)="changeKey($event)"
           >
-            <option value="">change the key …</option>
-            <optgroup label="This field alone">
+            <mat-option value="">change the key …</mat-option>
+            <mat-optgroup label="This field alone">
               @for (field of couldBeKey(); track field.id) {
-                <option [value]="'one ' + field.id">{{ field.label }}</option>
+                <mat-option [value]="'one ' + field.id">{{ field.label }}</mat-option>
               }
-            </optgroup>
+            </mat-optgroup>
             @if (couldJoinKey().length > 0) {
-              <optgroup label="This field too">
+              <mat-optgroup label="This field too">
                 @for (field of couldJoinKey(); track field.id) {
-                  <option [value]="'too ' + field.id">{{ field.label }}</option>
+                  <mat-option [value]="'too ' + field.id">{{ field.label }}</mat-option>
                 }
-              </optgroup>
+              </mat-optgroup>
             }
-          </select>
+          </mat-select>
         }
       </div>
       <span class="soft small">No two rows have the same key. What looks up a row keeps its key.</span>
@@ -188,12 +190,19 @@ import { MostDirective } from '../shared/most.directive';
           </span>
         }
         @if (table.order.length < 5) {
-          <select class="input small" aria-label="Order by" [ngModel]="''" (ngModelChange)="addOrder($event)">
-            <option value="">{{ table.order.length === 0 ? 'the key, or choose …' : 'then by …' }}</option>
+          <mat-select
+            class="input compact"
+            aria-label="Order by"
+            [ngModel]="''"
+            (ngModelChange)="addOrder($event)"
+          >
+            <mat-option value="">{{
+              table.order.length === 0 ? 'the key, or choose …' : 'then by …'
+            }}</mat-option>
             @for (field of couldOrder(); track field.id) {
-              <option [value]="field.id">{{ field.label }}</option>
+              <mat-option [value]="field.id">{{ field.label }}</mat-option>
             }
-          </select>
+          </mat-select>
         }
       </div>
     </div>
@@ -258,8 +267,8 @@ import { MostDirective } from '../shared/most.directive';
     .wrap {
       flex-wrap: wrap;
     }
-    .wrap select {
-      width: auto;
+    .wrap mat-select {
+      width: 190px;
     }
     .tag {
       display: inline-flex;

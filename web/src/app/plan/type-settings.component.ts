@@ -9,6 +9,7 @@ import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable, stampWords } from './describe';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 type Worked = Extract<FieldType, { kind: 'workedOut' }>;
 type Colour = (typeof COLOURS)[number];
@@ -28,6 +29,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
     MatIconModule,
     ExpressionEditorComponent,
     forwardRef(() => TypeSettingsComponent),
+    SELECT,
   ],
   template: `
     @let type = this.type();
@@ -87,18 +89,18 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             @let first = i === 0;
             @let last = i === type.choices.length - 1;
             <div class="row choice">
-              <select
+              <mat-select
                 class="input colour"
-                [attr.aria-label]="'Colour of ' + choice"
+                [aria-label]="'Colour of ' + choice"
                 [class]="type.colours?.[choice] ?? ''"
                 [ngModel]="type.colours?.[choice] ?? ''"
                 (ngModelChange)="setColour(choice, $event)"
               >
-                <option value="">no colour</option>
+                <mat-option value="">no colour</mat-option>
                 @for (colour of colours; track colour) {
-                  <option [value]="colour">{{ colour }}</option>
+                  <mat-option [value]="colour">{{ colour }}</mat-option>
                 }
-              </select>
+              </mat-select>
               <span class="dot" [class]="type.colours?.[choice] ?? ''" aria-hidden="true"></span>
               <input
                 class="input grow"
@@ -160,47 +162,47 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
         </div>
         <div class="field">
           <label [for]="id('as')">People choose from</label>
-          <select
+          <mat-select
             class="input"
             [id]="id('as')"
             [ngModel]="type.as ?? 'dropdown'"
             (ngModelChange)="patch({ as: $event })"
           >
-            <option value="dropdown">a list that drops down</option>
-            <option value="radio">buttons beside one another</option>
-          </select>
+            <mat-option value="dropdown">a list that drops down</mat-option>
+            <mat-option value="radio">buttons beside one another</mat-option>
+          </mat-select>
         </div>
       }
       @case ('date') {
         <div class="field">
           <label [for]="id('style')">Shown as</label>
-          <select
+          <mat-select
             class="input"
             [id]="id('style')"
             [ngModel]="type.style ?? 'short'"
             (ngModelChange)="patch({ style: $event })"
           >
-            <option value="short">4 Nov 2026</option>
-            <option value="long">Wed 4 November 2026</option>
-            <option value="numbers">04/11/2026, in the office’s order</option>
-            <option value="iso">2026-11-04</option>
-          </select>
+            <mat-option value="short">4 Nov 2026</mat-option>
+            <mat-option value="long">Wed 4 November 2026</mat-option>
+            <mat-option value="numbers">04/11/2026, in the office’s order</mat-option>
+            <mat-option value="iso">2026-11-04</mat-option>
+          </mat-select>
         </div>
       }
       @case ('dateTime') {
         <div class="field">
           <label [for]="id('style')">Date shown as</label>
-          <select
+          <mat-select
             class="input"
             [id]="id('style')"
             [ngModel]="type.style ?? 'short'"
             (ngModelChange)="patch({ style: $event })"
           >
-            <option value="short">4 Nov 2026 14:30</option>
-            <option value="long">Wed 4 November 2026 14:30</option>
-            <option value="numbers">04/11/2026 14:30</option>
-            <option value="iso">2026-11-04 14:30</option>
-          </select>
+            <mat-option value="short">4 Nov 2026 14:30</mat-option>
+            <mat-option value="long">Wed 4 November 2026 14:30</mat-option>
+            <mat-option value="numbers">04/11/2026 14:30</mat-option>
+            <mat-option value="iso">2026-11-04 14:30</mat-option>
+          </mat-select>
         </div>
         <label class="tick"
           ><input
@@ -260,11 +262,16 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
       @case ('stamp') {
         <div class="field wide">
           <label [for]="id('of')">Says</label>
-          <select class="input" [id]="id('of')" [ngModel]="type.of" (ngModelChange)="patch({ of: $event })">
+          <mat-select
+            class="input"
+            [id]="id('of')"
+            [ngModel]="type.of"
+            (ngModelChange)="patch({ of: $event })"
+          >
             @for (of of stamps; track of) {
-              <option [value]="of">{{ words(of) }}</option>
+              <mat-option [value]="of">{{ words(of) }}</mat-option>
             }
-          </select>
+          </mat-select>
           <span class="soft small">Filled by Heathridge at every save; nobody types it.</span>
         </div>
       }
@@ -286,16 +293,16 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
         </div>
         <div class="field">
           <label [for]="id('result')">Shown as</label>
-          <select
+          <mat-select
             class="input"
             [id]="id('result')"
             [ngModel]="type.result.kind"
             (ngModelChange)="setResult($event)"
           >
             @for (kind of results; track kind) {
-              <option [value]="kind">{{ labels[kind] }}</option>
+              <mat-option [value]="kind">{{ labels[kind] }}</mat-option>
             }
-          </select>
+          </mat-select>
         </div>
         <hr-type-settings
           class="wide nested"

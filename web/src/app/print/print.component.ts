@@ -12,6 +12,7 @@ import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import { PageComponent } from './page.component';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 type Column = Report['columns'][number];
 
@@ -21,7 +22,7 @@ const FIRST_COLUMNS = 6;
 /** Reports: the outline at the left, the real pages in the middle, Details at the right. */
 @Component({
   selector: 'hr-print',
-  imports: [MatButtonModule, MostDirective, MatIconModule, PageComponent],
+  imports: [MatButtonModule, MostDirective, MatIconModule, PageComponent, SELECT],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './print.component.html',
   styleUrl: './print.component.scss',

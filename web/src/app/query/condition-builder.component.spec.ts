@@ -1,4 +1,6 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { MatSelect } from '@angular/material/select';
+import { By } from '@angular/platform-browser';
 import { bindCondition } from '@heathridge/core/expression';
 import { catalogOf } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
@@ -65,9 +67,10 @@ describe('ConditionBuilderComponent', () => {
 
   it('offers shapes after the kind of field, and starts afresh with another field', async () => {
     const shapes = (): string[] =>
-      [...(fixture.nativeElement as HTMLElement).querySelectorAll<HTMLOptionElement>('#c-shape option')].map(
-        ({ textContent }) => textContent.trim(),
-      );
+      fixture.debugElement
+        .query(By.css('#c-shape'))
+        .injector.get(MatSelect)
+        .options.map(({ viewValue }) => viewValue);
     fixture.componentInstance.choose(paths.findIndex((path) => path.text === 'borrower.active'));
     await fixture.whenStable();
     expect(shapes()).toEqual(['is ticked', 'is not ticked']);

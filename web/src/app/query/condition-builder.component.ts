@@ -9,6 +9,7 @@ import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
 import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
 import type { FieldPath } from './paths';
+import { SELECT } from '../shared/select';
 
 interface Shape {
   readonly id: string;
@@ -67,23 +68,36 @@ function shapesFor(field: Field): readonly Shape[] {
 /** Puts a condition together from a field, a shape and values; the result is an expression. */
 @Component({
   selector: 'hr-condition-builder',
-  imports: [MatButtonModule, FormsModule, ValueInputComponent, MatTooltipModule],
+  imports: [MatButtonModule, FormsModule, ValueInputComponent, MatTooltipModule, SELECT],
   template: `
     <div class="field">
-      <label for="c-field">Keep rows where</label>
-      <select id="c-field" class="input" cdkFocusInitial [ngModel]="at()" (ngModelChange)="choose(+$event)">
+      <span class="label" id="c-field-label">Keep rows where</span>
+      <mat-select
+        id="c-field"
+        class="input"
+        cdkFocusInitial
+        [ngModel]="at()"
+        (ngModelChange)="choose(+$event)"
+        aria-labelledby="c-field-label"
+      >
         @for (path of paths(); track path.text; let i = $index) {
-          <option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</option>
+          <mat-option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</mat-option>
         }
-      </select>
+      </mat-select>
     </div>
     <div class="field">
-      <label for="c-shape">how</label>
-      <select id="c-shape" class="input" [ngModel]="shape().id" (ngModelChange)="shapeId.set($event)">
+      <span class="label" id="c-shape-label">how</span>
+      <mat-select
+        id="c-shape"
+        class="input"
+        [ngModel]="shape().id"
+        (ngModelChange)="shapeId.set($event)"
+        aria-labelledby="c-shape-label"
+      >
         @for (item of shapes(); track item.id) {
-          <option [value]="item.id">{{ item.label }}</option>
+          <mat-option [value]="item.id">{{ item.label }}</mat-option>
         }
-      </select>
+      </mat-select>
     </div>
     @if (shape().values > 0) {
       <div class="field">

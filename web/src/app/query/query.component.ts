@@ -25,6 +25,7 @@ import { ConditionBuilderComponent } from './condition-builder.component';
 import { FunnelComponent } from './funnel.component';
 import { pathsFrom, type FieldPath } from './paths';
 import { MostDirective } from '../shared/most.directive';
+import { SELECT } from '../shared/select';
 
 export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
   { id: 'count', label: 'count' },
@@ -46,6 +47,7 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
     ConditionBuilderComponent,
     ExpressionEditorComponent,
     FunnelComponent,
+    SELECT,
   ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './query.component.html',

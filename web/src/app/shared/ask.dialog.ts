@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MostDirective } from './most.directive';
+import { SELECT } from './select';
 
 export interface Question {
   readonly title: string;
@@ -25,27 +26,28 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule],
+  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <form (ngSubmit)="done()">
       <mat-dialog-content class="body">
         @if (data.from; as from) {
           <div class="field">
-            <label for="ask-from">{{ from.label }}</label>
-            <select
+            <span class="label" id="ask-from-label">{{ from.label }}</span>
+            <mat-select
               id="ask-from"
               class="input"
               name="from"
               [ngModel]="from_()"
               (ngModelChange)="choose($event)"
+              aria-labelledby="ask-from-label"
             >
               @for (option of from.options; track option.id) {
-                <option [value]="option.id">
+                <mat-option [value]="option.id">
                   {{ option.group ? option.group + ': ' : '' }}{{ option.label }}
-                </option>
+                </mat-option>
               }
-            </select>
+            </mat-select>
           </div>
         }
         <div class="field">
