@@ -160,6 +160,8 @@ try {
   await page.keyboard.press('Tab');
   await page.getByText('comes back after the day').waitFor();
   await shot('desk');
+  await page.emulateMedia({ colorScheme: 'dark' });
+  await shot('desk-dark');
 } finally {
   await browser.close();
   await server.stop();

@@ -12,15 +12,18 @@ import { SELECT } from './select';
     }
   </mat-select>`,
 })
-class Host {
+class HostComponent {
   readonly words = ['Text', 'Dated', 'Date', 'Date and time', 'Tick'];
   readonly kind = signal('Text');
 }
 
 describe('a list of choices that is typed into while it is closed', () => {
-  async function show(): Promise<{ host: Host; press: (...keys: string[]) => Promise<KeyboardEvent[]> }> {
+  async function show(): Promise<{
+    host: HostComponent;
+    press: (...keys: string[]) => Promise<KeyboardEvent[]>;
+  }> {
     TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
-    const fixture = TestBed.createComponent(Host);
+    const fixture = TestBed.createComponent(HostComponent);
     await fixture.whenStable();
     const select = (fixture.nativeElement as HTMLElement).querySelector('mat-select')!;
     const press = async (...keys: string[]): Promise<KeyboardEvent[]> => {
