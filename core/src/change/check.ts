@@ -601,13 +601,7 @@ function returningChecks({ values }: Returning, after: Design, table: Table, ask
     const reads = columnsRead(bound, table.id);
     if (rule.newRowsOnly || reads.every((read) => read.table === table.id && !others.has(read.column)))
       continue;
-    ask(
-      fieldsToMend(table, rule, field),
-      'rule',
-      brokenWords(table, rule, field),
-      brokenSql(catalog, table, rule).sql,
-      rule.id,
-    );
+    askRule(catalog, table, rule, field, ask);
   }
   const single = table.fields.flatMap(({ id, noTwoAlike }) => (noTwoAlike ? [[id]] : []));
   for (const ids of [...single, ...table.noTwoAlike, table.key])
@@ -618,6 +612,12 @@ function returningChecks({ values }: Returning, after: Design, table: Table, ask
         ask,
         ids === table.key,
       );
+}
+
+/** No row breaks a rule, whether it stands at a field or at the table. */
+function askRule(catalog: Catalog, table: Table, rule: Rule, field: Field | null, ask: Ask): void {
+  const { sql } = brokenSql(catalog, table, rule);
+  ask(fieldsToMend(table, rule, field), 'rule', brokenWords(table, rule, field), sql, rule.id);
 }
 
 /** No two rows have the same in these fields together, which may be the key. */
@@ -672,13 +672,7 @@ function tableChecks(carrier: Carrier, after: Design, table: Table, old: Table, 
   };
   for (const { rule, field } of rulesOf(table)) {
     if (!isNew(rule)) continue;
-    ask(
-      fieldsToMend(table, rule, field),
-      'rule',
-      brokenWords(table, rule, field),
-      brokenSql(catalog, table, rule).sql,
-      rule.id,
-    );
+    askRule(catalog, table, rule, field, ask);
   }
   const key = table.key.map((id) => fieldOf(table, id)!);
   if (old.key.join() !== table.key.join()) {
