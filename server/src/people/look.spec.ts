@@ -14,10 +14,10 @@ describe('how the pages look', () => {
       cookies: { heathridge: token },
       headers: { origin: ORIGIN },
     });
-    return { status: answer.statusCode, body: answer.json() as Record<string, never> };
+    return { status: answer.statusCode, body: answer.json<{ person?: { look?: unknown } }>() };
   };
   const lookOf = async (token: string): Promise<unknown> =>
-    ((await call('GET', '/api/session', token)).body as { person: { look?: unknown } }).person.look;
+    (await call('GET', '/api/session', token)).body.person?.look;
 
   it('is kept for a person in every browser, and for nobody else', async () => {
     const { accounts } = office.app.context;
@@ -31,7 +31,7 @@ describe('how the pages look', () => {
     const usual = { colours: 'system', size: 'usual' };
     expect([await lookOf(here), await lookOf(there), await lookOf(other)]).toEqual([usual, usual, usual]);
     const look = { colours: 'dark', size: 'large' };
-    expect(await call('PUT', '/api/session/look', here, look)).toEqual({ status: 200, body: look as never });
+    expect(await call('PUT', '/api/session/look', here, look)).toEqual({ status: 200, body: look as object });
     expect([await lookOf(here), await lookOf(there), await lookOf(other)]).toEqual([look, look, usual]);
   });
 
