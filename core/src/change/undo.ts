@@ -168,8 +168,7 @@ export class UndoCarrier extends Carrier {
 
   private broughtBack(old: Table, table: Table, field: Field): string {
     const followed = this.followed.has(table.id);
-    if (this.leftAlone(table, field))
-      return followed ? super.carried(old, table, field) : sqlName(fieldOf(old, field.id)!.name);
+    if (this.leftAlone(table, field)) return this.carriedBack(old, table, field, followed);
     const before = this.copied(table, field, this.copiedKey(old, table));
     if (!followed) return before;
     const now = this.applied.madeOf(table.id, field.id);
@@ -177,6 +176,18 @@ export class UndoCarrier extends Carrier {
     // A lookup that followed the keys of its table goes back with them.
     if (this.followedKeys(old, table, field)) return today;
     return `CASE WHEN ${this.since(old, table, now?.fields ?? [field.id])} THEN ${today} ELSE ${before} END`;
+  }
+
+  /**
+   * A value that the draft has left as it was, in a field whose kind it may have changed: only what was written since
+   * is read as what the field is again. Lookups follow the keys of their table.
+   */
+  private carriedBack(old: Table, table: Table, field: Field, followed: boolean): string {
+    const own = sqlName(fieldOf(old, field.id)!.name);
+    if (!followed) return own;
+    const today = super.carried(old, table, field);
+    if (today === own || field.type.kind === 'lookup') return today;
+    return `CASE WHEN ${this.since(old, table, [field.id])} THEN ${today} ELSE ${own} END`;
   }
 
   /** SQL for what the row with this key holds in the copy. */

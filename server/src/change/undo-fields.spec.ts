@@ -71,6 +71,26 @@ describe('undo, field by field', () => {
     expect(typeOf('t_hire', 'f_hireMonthlyFee').kind).toBe('money');
   });
 
+  it('reads what was a text before only where it was written since', async () => {
+    // Another tool has left blanks at the ends.
+    const { writer } = office.app.context.files.get(office.file);
+    writer.exec("UPDATE school SET district = 'North ' WHERE number IN (1, 2)");
+    const type = typeOf('t_school', 'f_schoolDistrict');
+    await applied({
+      change: 'changeField',
+      table: 't_school',
+      field: 'f_schoolDistrict',
+      set: { type: { kind: 'longText' } },
+      convert: {},
+    });
+    await write('t_school', 1, { f_schoolPhone: '01632 960000' });
+    await write('t_school', 3, { f_schoolDistrict: 'South' });
+    await undone();
+    expect(typeOf('t_school', 'f_schoolDistrict')).toEqual(type);
+    const districts = await Promise.all([1, 2, 3].map((key) => cells('t_school', key)));
+    expect(districts.map((row) => row['f_schoolDistrict'])).toEqual(['North ', 'North ', 'South']);
+  });
+
   it('joins parts again that were edited', async () => {
     await write('t_school', 1, { f_schoolDistrict: 'North, Lower' });
     await write('t_school', 2, { f_schoolDistrict: 'South, Upper' });
