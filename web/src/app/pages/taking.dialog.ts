@@ -1,6 +1,6 @@
-import { Component, DestroyRef, inject, signal } from '@angular/core';
+import { Component, DestroyRef, effect, inject, signal, viewChild } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
@@ -33,7 +33,7 @@ export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
         </p>
       </mat-dialog-content>
       <mat-dialog-actions align="end">
-        <button type="button" matButton="filled" mat-dialog-close cdkFocusInitial>Close</button>
+        <button #leave type="button" matButton="filled" mat-dialog-close>Close</button>
       </mat-dialog-actions>
     } @else {
       <h2 mat-dialog-title>Taking in {{ data.name }}</h2>
@@ -70,9 +70,12 @@ export class TakingDialog {
   private readonly ref = inject<MatDialogRef<TakingDialog, Taken>>(MatDialogRef);
   readonly progress = signal<Progress | null>(null);
   readonly problem = signal('');
+  private readonly leave = viewChild('leave', { read: MatButton });
   private readonly work: Subscription;
 
   constructor() {
+    // The button that had the focus is gone by then.
+    effect(() => this.leave()?.focus());
     const { picked, name, encoding } = this.data;
     const watch = newId('w');
     const looking = timer(300, 400)
