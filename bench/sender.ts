@@ -36,5 +36,6 @@ process.on('message', ({ address, path, headers }: Sending) => {
     },
   );
   sending.on('error', (error) => done({ status: 0, text: error.message }));
-  createReadStream(path).pipe(sending);
+  // In large pieces: what sending costs is no part of the figure.
+  createReadStream(path, { highWaterMark: 1024 * 1024 }).pipe(sending);
 });

@@ -70,7 +70,7 @@ export async function takingIn(
     figures.push({
       what,
       against: 'driver, INSERT … SELECT of the same rows into a new file',
-      ...(await medians(ours, theirs, 3)),
+      ...(await medians(ours, theirs, 7)),
     });
   }
   sender.close();

@@ -1,2 +1,3 @@
+export * from './account';
 export * from './rights';
 export * from './viewer';

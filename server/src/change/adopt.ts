@@ -13,7 +13,14 @@ import { remakeTriggers } from '../store/remake';
 import { guarded, only } from '../store/statements';
 import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
 import { adoptForeign, openForeign, type TakenTable } from './adopt-foreign';
-import { composeTexts, copyAsUtf8, lookedAt, readTexts, unreadTexts } from './foreign-text';
+import {
+  composeTexts,
+  copyAsUtf8,
+  lookedAt,
+  readTexts,
+  unreadTexts,
+  type LookedAt,
+} from './foreign-text';
 import { UNWATCHED, type Tell } from './run';
 import { askSoundness } from './soundness';
 
@@ -24,6 +31,9 @@ export interface AdoptOrder {
   readonly encoding: Encoding | null;
   readonly by: string;
   readonly now: string;
+  /** What {@link isOurs} and {@link textsOf} say of it. */
+  readonly ours: boolean;
+  readonly looked: LookedAt | null;
 }
 
 /**
@@ -34,14 +44,25 @@ export type AdoptResult =
   | { readonly notes: readonly string[]; readonly tables: readonly TakenTable[] }
   | { readonly unread: readonly UnreadTexts[] };
 
-/** Whether a file says it is one of ours. Throws an AdoptError when it cannot be read. */
-function isOurs(path: string): boolean {
+/** Whether a file says it is one of ours. Throws an AdoptError when it cannot be read, or is damaged. */
+export function isOurs(path: string): boolean {
   return reading(path, (source) => {
     const [sound] = source.prepare('PRAGMA quick_check(1)').raw().get() as [string];
     if (sound !== 'ok') throw new AdoptError(`This file is damaged: ${sound}`);
     const [mark] = source.prepare('PRAGMA application_id').raw().get() as [number];
     const [encoding] = source.prepare('PRAGMA encoding').raw().get() as [string];
     return mark === APPLICATION_ID && encoding === 'UTF-8';
+  });
+}
+
+/**
+ * What the texts of a file are like, which is asked while somebody else asks whether it is whole: both go over all of
+ * it. Null for one that is not in UTF-8: its texts are looked at in the copy that is.
+ */
+export function textsOf(path: string): LookedAt | null {
+  return reading(path, (source) => {
+    const [encoding] = source.prepare('PRAGMA encoding').raw().get() as [string];
+    return encoding === 'UTF-8' ? lookedAt(path) : null;
   });
 }
 
@@ -76,8 +97,7 @@ function reading<T>(path: string, work: (source: Connection) => T): T {
  */
 export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptResult {
   const { foreign, encoding } = order;
-  tell({ step: 0, of: 4, what: 'Looking whether the file is whole' });
-  if (isOurs(foreign)) {
+  if (order.ours) {
     copyFileSync(foreign, path);
     return { notes: examined(path, dirname(foreign), order.now), tables: [] };
   }
@@ -87,7 +107,7 @@ export function adoptFile(path: string, order: AdoptOrder, tell: Tell): AdoptRes
   try {
     const isCopied = copyAsUtf8(foreign, copy);
     if (isCopied) notes.push('The file is in UTF-16 and was read as that; it is kept in UTF-8.');
-    const { suspects, short } = lookedAt(isCopied ? copy : foreign);
+    const { suspects, short } = order.looked ?? lookedAt(isCopied ? copy : foreign);
     if (!isCopied && suspects.length > 0) copyFileSync(foreign, copy);
     const work = isCopied || suspects.length > 0 ? copy : foreign;
     const unread = unreadTexts(work, suspects);

@@ -3,7 +3,7 @@ import { apply, closeCopied } from '../change/apply';
 import type { Progress } from '../change/run';
 import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
-import { adoptFile } from '../change/adopt';
+import { adoptFile, isOurs, textsOf } from '../change/adopt';
 import { openForReading, type Connection } from '../store/driver';
 import { DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
@@ -48,6 +48,8 @@ process.on('message', ({ path, task }: JobMessage) => {
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.
       if (task.task === 'apply') return apply(path, task.order, tell);
+      if (task.task === 'whole') return isOurs(path);
+      if (task.task === 'texts') return textsOf(path);
       if (task.task === 'adopt') return adoptFile(path, task.order, tell);
       if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);

@@ -30,11 +30,16 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   choices: 'short',
   apply: 'write',
   undo: 'write',
+  whole: 'write',
+  texts: 'write',
   adopt: 'write',
   anchors: 'background',
 };
 
 const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
+
+/** What is done with a file that comes from elsewhere: what a person is told of it is that it is not taken in. */
+const TAKES_IN: readonly Task['task'][] = ['whole', 'texts', 'adopt'];
 
 /**
  * Jobs after which a child gives way to another: what the driver has opened for them is given back only when its
@@ -157,7 +162,7 @@ export class JobPool {
         else
           reject(
             reply.sort === 'person'
-              ? new Problem(task.task === 'adopt' ? 'not-taken-in' : 'query-failed', reply.message)
+              ? new Problem(TAKES_IN.includes(task.task) ? 'not-taken-in' : 'query-failed', reply.message)
               : new Error(reply.message),
           );
       });

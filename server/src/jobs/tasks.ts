@@ -40,6 +40,7 @@ import { countRows, readWindow, type WindowRequest } from '../rows/window';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
+import type { LookedAt } from '../change/foreign-text';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
 import type { Connection } from '../store/driver';
 import { DesignMoved, storedVersion } from '../store/versions';
@@ -80,6 +81,8 @@ export type Task =
     }
   | { readonly task: 'apply'; readonly order: ApplyOrder }
   | { readonly task: 'undo'; readonly order: UndoOrder }
+  | { readonly task: 'whole' }
+  | { readonly task: 'texts' }
   | { readonly task: 'adopt'; readonly order: AdoptOrder }
   | {
       readonly task: 'query';
@@ -147,6 +150,8 @@ export interface Results {
   offers: readonly LinkOffer[];
   apply: ApplyResult;
   undo: ApplyResult;
+  whole: boolean;
+  texts: LookedAt | null;
   adopt: AdoptResult;
   query: QueryResult;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
@@ -166,7 +171,7 @@ export const MOST_REPORT_ROWS = 40_000;
 export class TaskError extends Error {}
 
 /** Tasks that only read; the others open the file for writing themselves. */
-export type Reading = Exclude<Task, { task: 'apply' | 'undo' | 'adopt' }>;
+export type Reading = Exclude<Task, { task: 'apply' | 'undo' | 'adopt' | 'whole' | 'texts' }>;
 
 /**
  * Does a task that only reads, all of it on the file as it is at one moment. Throws DesignMoved when the file

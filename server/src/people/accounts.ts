@@ -1,8 +1,10 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { and, eq, inArray, lt } from 'drizzle-orm';
 import { hash, verify } from '@node-rs/argon2';
+import * as v from 'valibot';
 import type * as answers from '@heathridge/core/api';
 import type { Answer } from '@heathridge/core/api';
+import { Account } from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { Orm } from '../store/driver';
@@ -29,7 +31,6 @@ export interface DemoSignIn {
 }
 
 const SESSION_DAYS = 14;
-const LEAST_PASSWORD = 10;
 
 /** Sessions whose people are remembered at once. */
 const MOST_REMEMBERED = 10_000;
@@ -80,17 +81,12 @@ export class Accounts {
     maker: boolean,
     still: () => void = () => undefined,
   ): Promise<Person> {
-    const key = login.trim().toLowerCase();
-    if (!/^[\p{L}\p{N}._@+-]{2,60}$/u.test(key))
-      throw new Problem('bad-request', 'A sign-in name has 2 to 60 letters, digits or . _ @ + -');
-    if (name.trim() === '')
-      throw new Problem('bad-request', 'Please give your name: colleagues see it beside your changes.');
-    if (password.length < LEAST_PASSWORD)
-      throw new Problem('bad-request', `A password has at least ${LEAST_PASSWORD} characters.`);
-    if (password.length > 200) throw new Problem('bad-request', 'A password has at most 200 characters.');
+    const read = v.safeParse(Account, { login, name, password });
+    if (!read.success) throw new Problem('bad-request', read.issues[0].message);
+    const key = read.output.login;
     if (this.registry.select().from(account).where(eq(account.login, key)).get())
       throw new Problem('name-taken', `Somebody signs in as “${key}” already.`);
-    const person = { id: this.clock.id('a'), login: key, name: name.trim().slice(0, 60), maker };
+    const person = { id: this.clock.id('a'), login: key, name: read.output.name, maker };
     const passwordHash = await hash(password, ARGON);
     // Nothing else runs from here to the insert.
     still();

@@ -65,15 +65,26 @@ export function fileRoutes(router: Router): void {
       const place = files.placeFor();
       try {
         await receive(request.body, place.original);
-        const order = {
-          foreign: place.original,
-          encoding: query.encoding ?? null,
-          by: person.name,
-          now: clock.now(),
-        };
-        const result = await watched(call, query.watch, (options) =>
-          jobs.run(place.path, { task: 'adopt', order }, { ...options, limit: MOST_TIME }),
-        );
+        const result = await watched(call, query.watch, async (work) => {
+          const options = { ...work, limit: MOST_TIME };
+          work.tell({ step: 0, of: 4, what: 'Looking whether the file is whole' });
+          const [ours, looked] = await Promise.allSettled([
+            jobs.run(place.original, { task: 'whole' }, options),
+            jobs.run(place.original, { task: 'texts' }, options),
+          ]);
+          // What a damaged file makes of the other look is no news of its own.
+          if (ours.status === 'rejected') throw ours.reason as Error;
+          if (looked.status === 'rejected') throw looked.reason as Error;
+          const order = {
+            foreign: place.original,
+            encoding: query.encoding ?? null,
+            by: person.name,
+            now: clock.now(),
+            ours: ours.value,
+            looked: looked.value,
+          };
+          return jobs.run(place.path, { task: 'adopt', order }, options);
+        });
         if ('unread' in result)
           throw new Problem('unread-text', unreadWords(result.unread), { unread: result.unread });
         files.register(place.id, name, person.id);
