@@ -14,6 +14,6 @@ export { compareText } from './fold';
 export { apartSql, fillMarks } from './composed';
 export { fillLetters, orderKey, orderKeySql } from './order';
 export * from './types';
-export { inWords } from './words';
+export { inWords, shownInWords } from './words';
 export { isEnclosed, making, sqlTokens, type SqlToken } from './statements';
 export * from './message';

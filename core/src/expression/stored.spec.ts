@@ -5,7 +5,7 @@ import type { Bound } from './bound';
 import { fromStored, idsIn, toStored, withId } from './stored';
 import { SAMPLE } from './testing/sample';
 import { WHOLE, type Catalog, type ExprTable } from './types';
-import { inWords } from './words';
+import { inWords, shownInWords } from './words';
 
 const field = (id: string, name: string, link?: string): ExprTable['fields'][number] => ({
   id,
@@ -236,6 +236,22 @@ describe('plain words', () => {
   for (const [source, expected] of cases) {
     it(`${source} reads “${expected}”`, () => {
       expect(inWords(bind(source, { catalog: SAMPLE, table: 't_item' }).bound, source)).toBe(expected);
+    });
+  }
+});
+
+describe('what a text is put together from, in words', () => {
+  const cases: readonly (readonly [source: string, expected: string])[] = [
+    ["label || ', ' || note", 'label, note'],
+    ["label || ' (' || owner.name || ')'", 'label (owner’s name)'],
+    ['label', 'label'],
+    ["'Out'", 'Out'],
+    ["CURRENT_DATE + INTERVAL '6' MONTH", 'today plus 6 months'],
+    ["UPPER(label) || '!'", 'UPPER(label)!'],
+  ];
+  for (const [source, expected] of cases) {
+    it(`${source} reads “${expected}”`, () => {
+      expect(shownInWords(bind(source, { catalog: SAMPLE, table: 't_item' }).bound, source)).toBe(expected);
     });
   }
 });

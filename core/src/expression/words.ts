@@ -8,6 +8,17 @@ import { showDate } from '../values';
  */
 export const inWords = (bound: Bound, source: string): string => reading(bound, source, null);
 
+/**
+ * What a text is put together from: `surname || ', ' || first_name` is `surname, first name`. Any other expression
+ * is read as {@link inWords} does.
+ */
+export const shownInWords = (bound: Bound, source: string): string =>
+  bound.op === 'concat'
+    ? shownInWords(bound.a, source) + shownInWords(bound.b, source)
+    : bound.op === 'const' && bound.type.type === 'text' && bound.value !== null
+      ? String(bound.value)
+      : inWords(bound, source);
+
 /** `theirs` is the row variable of the rows that a condition is about. */
 function reading(bound: Bound, source: string, theirs: number | null): string {
   const words = (part: Bound): string => reading(part, source, theirs);
