@@ -52,14 +52,16 @@ const SERVER_ROOMS = {
 
 const WEB_ROOMS = {
   shared: [],
+  frame: ['shared'],
+  value: ['shared'],
   pages: ['shared'],
   file: ['shared'],
-  desk: ['shared'],
-  plan: ['desk', 'file', 'shared'],
-  fill: ['desk', 'file', 'shared'],
-  query: ['file', 'shared'],
-  screens: ['desk', 'file', 'shared'],
-  print: ['file', 'shared'],
+  desk: ['frame', 'shared', 'value'],
+  plan: ['desk', 'file', 'shared', 'value'],
+  fill: ['desk', 'file', 'frame', 'shared', 'value'],
+  query: ['file', 'frame', 'shared', 'value'],
+  screens: ['desk', 'file', 'frame', 'shared'],
+  print: ['file', 'frame', 'shared'],
   bench: ['file', 'plan', 'shared'],
 };
 

@@ -92,7 +92,7 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await page.getByRole('link', { name: 'Open the Desk' }).click();
   await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
   await accessible(page, 'Today');
-  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Hire desk' }).click();
+  await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.locator('.entry').first().click();
   await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
   await accessible(page, 'a record');

@@ -86,7 +86,7 @@ test('a draft stays with its file while other stages are worked on', async ({ of
   await expect(strip).toBeHidden();
   // The screen just saved lets nobody delete: the Desk offers no way to.
   await page.getByRole('link', { name: 'Open the Desk' }).click();
-  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Hire desk' }).click();
+  await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.locator('.entry').first().click();
   await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
   await expect(office.button('Delete')).toBeHidden();

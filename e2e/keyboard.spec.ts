@@ -52,7 +52,9 @@ test('a day’s work on the Desk, by keyboard alone', async ({ office, page }) =
   await tabTo(page, /^Quillbrook hire$/);
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
-  await tabTo(page, /^Hire desk$/);
+  // The screens are one stop of the Tab key.
+  await tabTo(page, /^Today$/);
+  await page.keyboard.press('ArrowRight');
   await page.keyboard.press('Enter');
 
   // Find, walk the list, open.
@@ -278,8 +280,10 @@ test('asking, arranging and printing by keyboard', async ({ office, page }) => {
   await tabTo(page, /^Monthly fee/, 90);
   await page.keyboard.press('Enter');
   await page.keyboard.press('Alt+ArrowLeft');
-  await tabTo(page, /^4$/, 90);
-  await page.keyboard.press('Enter');
+  // The widths are one stop of the Tab key: the arrows go along them, and each takes effect at once.
+  await tabTo(page, /^3$/, 90);
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByRole('radio', { name: '4', exact: true })).toBeChecked();
   await page.keyboard.press('Control+s');
   await office.said('Hire desk is saved');
 

@@ -53,7 +53,7 @@ export class OfficePage {
 
   async openDemoDesk(screen: string): Promise<void> {
     await this.page.getByRole('link', { name: 'Open the Desk of Quillbrook hire' }).click();
-    await this.page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: screen }).click();
+    await this.page.getByRole('tab', { name: screen }).click();
     await expect(this.page.getByRole('status').filter({ hasText: ' of ' })).toBeVisible();
   }
 

@@ -137,7 +137,7 @@ test('lookups on the Desk are narrowed, and a missing row is added where it is m
   await office.button('Undo').click();
   await expect(office.field('Kind')).toHaveValue(kind);
 
-  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Hire desk' }).click();
+  await page.getByRole('tab', { name: 'Hire desk' }).click();
   await office.button(/New hire/).click();
   await office.field('Player').click();
   await office.field('Player').fill('Zuberi');
@@ -349,7 +349,7 @@ test('bad input is told plainly, and loses nothing', async ({ office, page }) =>
   await office.button('Save screen').click();
   await office.said('Things is saved');
   await page.getByRole('link', { name: 'Open the Desk' }).click();
-  await page.getByRole('navigation', { name: 'Screens' }).getByRole('link', { name: 'Things' }).click();
+  await page.getByRole('tab', { name: 'Things' }).click();
   await office.button(/New thing/).click();
   await page.locator('input[type=file]').setInputFiles(put('photo.png', 'no picture at all'));
   await expect(page.getByRole('alert')).toContainText('photo.png is no picture that can be shown');

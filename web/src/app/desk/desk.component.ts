@@ -1,6 +1,7 @@
 import { Component, effect, inject, input } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
+import { MatTabsModule } from '@angular/material/tabs';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { KeysDialog } from '../shared/keys.dialog';
@@ -9,7 +10,7 @@ import { DeskStore } from './desk.store';
 /** The Desk: the office's name and its screens as tabs. */
 @Component({
   selector: 'hr-desk',
-  imports: [MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  imports: [MatIconModule, MatTabsModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
   providers: [DeskStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
@@ -20,15 +21,24 @@ import { DeskStore } from './desk.store';
           <path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
         ><strong class="cut" dir="auto">{{ desk.info()?.name }}</strong></a
       >
-      <nav aria-label="Screens">
-        <a [routerLink]="['/desk', file(), 'today']" routerLinkActive="here" ariaCurrentWhenActive="page"
-          ><mat-icon svgIcon="home" />Today</a
+      <nav mat-tab-nav-bar aria-label="Screens" mat-stretch-tabs="false" [tabPanel]="panel">
+        <a
+          mat-tab-link
+          [routerLink]="['/desk', file(), 'today']"
+          routerLinkActive
+          #today="routerLinkActive"
+          [active]="today.isActive"
+          [class.here]="today.isActive"
+          ><span class="row"><mat-icon svgIcon="home" />Today</span></a
         >
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
           <a
+            mat-tab-link
             [routerLink]="['/desk', file(), 'screen', screen.id]"
-            routerLinkActive="here"
-            ariaCurrentWhenActive="page"
+            routerLinkActive
+            #here="routerLinkActive"
+            [active]="here.isActive"
+            [class.here]="here.isActive"
             >{{ screen.label }}</a
           >
         }
@@ -39,16 +49,18 @@ import { DeskStore } from './desk.store';
       <hr-account-menu />
     </header>
     <main>
-      @if (desk.failed()) {
-        <div class="empty">
-          <p>{{ desk.failed() }}</p>
-          <a routerLink="/files">To the files</a>
-        </div>
-      } @else if (desk.info()) {
-        <router-outlet />
-      } @else {
-        <div class="empty"><mat-icon class="spin" svgIcon="progress_activity" />Opening …</div>
-      }
+      <mat-tab-nav-panel #panel class="panel">
+        @if (desk.failed()) {
+          <div class="empty">
+            <p>{{ desk.failed() }}</p>
+            <a routerLink="/files">To the files</a>
+          </div>
+        } @else if (desk.info()) {
+          <router-outlet />
+        } @else {
+          <div class="empty"><mat-icon class="spin" svgIcon="progress_activity" />Opening …</div>
+        }
+      </mat-tab-nav-panel>
     </main>
   `,
   styles: `
@@ -77,32 +89,39 @@ import { DeskStore } from './desk.store';
       text-decoration: none;
     }
     nav {
-      display: flex;
-      align-self: stretch;
-      align-items: flex-end;
-      gap: 4px;
+      align-self: end;
       flex: 1;
       min-width: 0;
-      overflow-x: auto;
     }
-    nav a {
-      display: flex;
-      align-items: center;
-      gap: 6px;
-      height: 40px;
-      padding: 0 14px;
+    [mat-tab-link] {
+      min-width: 0;
+      margin-inline-end: 4px;
+      padding-inline: 14px;
       border-radius: 8px 8px 0 0;
-      color: var(--hr-night-soft);
-      text-decoration: none;
-      white-space: nowrap;
     }
-    nav a:hover {
+    [mat-tab-link]:hover {
       background: var(--hr-night-shade);
     }
-    nav a.here {
+    [mat-tab-link].here {
       background: var(--hr-ground);
-      color: var(--hr-ink);
       font-weight: 700;
+    }
+    .row {
+      gap: 6px;
+    }
+    .panel {
+      display: block;
+      height: 100%;
+    }
+    @media (max-width: 700px) {
+      header {
+        gap: 8px;
+        padding: 0 8px;
+      }
+      .name strong,
+      .bench {
+        display: none;
+      }
     }
     .bench {
       color: var(--hr-night-soft);

@@ -15,6 +15,7 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
+import { MatListModule } from '@angular/material/list';
 import { Router } from '@angular/router';
 import {
   catchError,
@@ -32,20 +33,35 @@ import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } fr
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
-import { addedRow, type AddRow } from '../shared/add-row.dialog';
+import { addedRow, type AddRow } from '../value/add-row.dialog';
+import { NothingComponent } from '../frame/nothing.component';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { FIELD } from '../shared/field';
 import { problemOf } from '../shared/problem';
+import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
-import { UNWORKED, type Fetch, type Held } from '../shared/value-input.component';
+import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { designOf, heldOf, RecordState } from './record.state';
 
 /** A form on the Desk: the record list at the left, the record at the right. */
 @Component({
   selector: 'hr-record-page',
-  imports: [MatButtonModule, MatIconModule, RecordSheetComponent],
-  host: { '(document:keydown)': 'keys($event)', '(window:beforeunload)': 'warn($event)' },
+  imports: [
+    FIELD,
+    MatButtonModule,
+    MatIconModule,
+    MatListModule,
+    NothingComponent,
+    RecordSheetComponent,
+    StripComponent,
+  ],
+  host: {
+    '[class.reading]': 'reading()',
+    '(document:keydown)': 'keys($event)',
+    '(window:beforeunload)': 'warn($event)',
+  },
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
 })
@@ -71,6 +87,10 @@ export class RecordPageComponent {
   readonly busy = signal(false);
   readonly listing = signal(true);
   readonly problem = signal('');
+  /** On a narrow page the record is shown, or the list: one at a time. */
+  readonly reading = signal(false);
+  /** The screen has just been opened: it shows its first record. */
+  private isFresh = true;
   private readonly searches = new Subject<string>();
   /** The record to show: an answer that comes late, for one that was asked for before, is not taken. */
   private readonly opening = new Subject<RowKey | null>();
@@ -107,6 +127,13 @@ export class RecordPageComponent {
     const any = (rights: object): boolean => Object.values(rights).includes(true);
     return any(form.rights) || form.subforms.some(({ shown, rights }) => shown && any(rights));
   });
+  /** What is said where no record is shown. */
+  readonly nothing = computed(() => {
+    const one = this.table()?.label.toLowerCase() ?? 'record';
+    const add = this.info()?.form.rights.add ?? true;
+    if (this.all() === 0) return `There is no ${one} yet${add ? ': begin with the first.' : '.'}`;
+    return `Choose a ${one} at the left${add ? ', or begin a new one.' : '.'}`;
+  });
   readonly hasRunning = computed(() => {
     const table = this.table();
     return (
@@ -127,6 +154,7 @@ export class RecordPageComponent {
         this.all.set(all);
         this.entries.set(entries);
         this.listing.set(false);
+        this.showFirst();
       });
     this.opening
       .pipe(
@@ -150,6 +178,12 @@ export class RecordPageComponent {
           this.info.set(null);
           this.state.set(null);
           this.search.set('');
+          this.entries.set([]);
+          this.listing.set(true);
+          // What was said of a record of another screen is not true of this one.
+          this.problem.set('');
+          this.reading.set(false);
+          this.isFresh = true;
         }),
         switchMap((screen) =>
           this.api.screen(this.desk.file, screen).pipe(
@@ -224,14 +258,9 @@ export class RecordPageComponent {
     if (event.altKey || (event.key !== 'ArrowDown' && event.key !== 'ArrowUp')) return;
     event.preventDefault();
     const entry = event.currentTarget as HTMLElement;
-    const next =
-      event.key === 'ArrowDown'
-        ? entry.parentElement?.nextElementSibling
-        : entry.parentElement?.previousElementSibling;
-    const target =
-      next?.querySelector<HTMLElement>('.entry') ??
-      (event.key === 'ArrowUp' ? this.searchBox()?.nativeElement : null);
-    target?.focus();
+    const next = event.key === 'ArrowDown' ? entry.nextElementSibling : entry.previousElementSibling;
+    const target = next ?? (event.key === 'ArrowUp' ? this.searchBox()?.nativeElement : null);
+    if (target instanceof HTMLElement) target.focus();
   }
 
   second(entry: ListEntry): string {
@@ -276,6 +305,7 @@ export class RecordPageComponent {
   }
 
   async choose(key: RowKey): Promise<void> {
+    this.reading.set(true);
     if (await this.mayLeave()) await this.router.navigate([], { queryParams: { key: JSON.stringify(key) } });
   }
 
@@ -378,10 +408,18 @@ export class RecordPageComponent {
   }
 
   begin(): void {
+    this.reading.set(true);
     this.opening.next(null);
     this.load(null);
     void this.router.navigate([], { queryParams: {}, replaceUrl: true });
     this.focusSoon();
+  }
+
+  /** Never nothing: a screen that is opened shows the first of what it lists, unless somebody was quicker. */
+  private showFirst(): void {
+    const [first] = this.entries();
+    if (this.isFresh && first && !this.state() && !this.keyParam() && !this.newParam()) this.open(first.key);
+    this.isFresh = false;
   }
 
   private open(key: RowKey): void {

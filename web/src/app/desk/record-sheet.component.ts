@@ -31,10 +31,17 @@ import {
   type Reading,
   type Value,
 } from '@heathridge/core/values';
-import { UNWORKED, ValueInputComponent, why, type Fetch, type Held } from '../shared/value-input.component';
+import { UNWORKED, why, type Fetch, type Held } from '../value/held';
+import { ValueInputComponent } from '../value/value-input.component';
+import { FIELD } from '../shared/field';
+import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
 import type { ChildState, RecordState, RowState } from './record.state';
+
+/** What one can type or choose in. */
+const INPUTS =
+  'input:not([readonly]):not([disabled]):not([tabindex="-1"]), textarea:not([readonly]), mat-select:not([aria-disabled="true"])';
 
 /** A form with its subforms: on the Desk to work with, in Screens to be designed. */
 const LEAST: Partial<Record<KindName, number>> = {
@@ -48,7 +55,7 @@ const LEAST: Partial<Record<KindName, number>> = {
 
 @Component({
   selector: 'hr-record-sheet',
-  imports: [MatButtonModule, MatIconModule, MatTooltipModule, ValueInputComponent],
+  imports: [FIELD, MatButtonModule, MatIconModule, MatTooltipModule, StripComponent, ValueInputComponent],
   templateUrl: './record-sheet.component.html',
   styleUrl: './record-sheet.component.scss',
 })
@@ -156,6 +163,11 @@ export class RecordSheetComponent {
     return showValue(valueKind(field.type), value, this.reading().locale);
   }
 
+  /** The id of what the label of a field is for. */
+  labelled(row: RowState, { id, type }: Field): string {
+    return type.kind === 'tick' ? `${row.id}${id}-box-input` : row.id + id;
+  }
+
   /** Why a value cannot be worked out; empty when it can. */
   why(row: RowState, field: Field): string {
     return why(this.held(row, field)) ?? '';
@@ -240,9 +252,7 @@ export class RecordSheetComponent {
 
   /** Puts the cursor into the first field one can type into, or the first with a message. */
   focusFirst(wrong = false): void {
-    const inputs = this.element.nativeElement.querySelectorAll<HTMLElement>(
-      'input:not([readonly]):not([disabled]):not([tabindex="-1"]), select:not([disabled]), textarea:not([readonly])',
-    );
+    const inputs = this.element.nativeElement.querySelectorAll<HTMLElement>(INPUTS);
     const target = wrong
       ? [...inputs].find((item) => item.getAttribute('aria-invalid') === 'true')
       : inputs[0];
@@ -250,10 +260,6 @@ export class RecordSheetComponent {
   }
 
   private focusRow(row: RowState): void {
-    this.element.nativeElement
-      .querySelector<HTMLElement>(
-        `[data-row="${row.id}"] :is(input:not([readonly]):not([tabindex="-1"]), select, textarea)`,
-      )
-      ?.focus();
+    this.element.nativeElement.querySelector<HTMLElement>(`[data-row="${row.id}"] :is(${INPUTS})`)?.focus();
   }
 }

@@ -20,7 +20,7 @@ import {
 } from '@heathridge/core/rows';
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
 import { newId } from '../shared/ids';
-import type { Held } from '../shared/value-input.component';
+import type { Held } from '../value/held';
 
 /** One row while it is being edited: of the record itself or of a subform. */
 export interface RowState {

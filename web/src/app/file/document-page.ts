@@ -84,8 +84,13 @@ export abstract class DocumentPage<D extends DesignDocument> {
     });
   }
 
+  openId(id: string): void {
+    const document = this.all().find((other) => other.id === id);
+    if (document) this.open(document);
+  }
+
   rename(label: string): void {
-    if (label.trim() !== '') this.set({ label: label.trim() } as Partial<D>);
+    this.set({ label: label.trim() } as Partial<D>);
   }
 
   save(): void {

@@ -100,6 +100,13 @@ export class FileStore {
     if (info) this.info.set({ ...info, design, counts, versions: versions ?? info.versions });
   }
 
+  /** Takes note of how many rows a table has now. */
+  counted(table: string, rows: number): void {
+    const info = this.info();
+    if (info && info.counts[table] !== rows)
+      this.info.set({ ...info, counts: { ...info.counts, [table]: rows } });
+  }
+
   /** The version of a document as it was read here; 0 for one that is not in the file. */
   versionOf(id: string): number {
     return this.info()?.versions[id]?.version ?? 0;

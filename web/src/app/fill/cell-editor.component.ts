@@ -3,7 +3,8 @@ import type { ICellEditorAngularComp } from 'ag-grid-angular';
 import type { ICellEditorParams } from 'ag-grid-community';
 import type { Field } from '@heathridge/core/design';
 import type { Reading, Value } from '@heathridge/core/values';
-import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
+import type { Fetch, Held } from '../value/held';
+import { ValueInputComponent } from '../value/value-input.component';
 
 export interface CellEditorParams {
   readonly field: Field;
@@ -23,6 +24,8 @@ export interface CellEditorParams {
   template: `
     @if (params(); as given) {
       <hr-value-input
+        class="in-cell"
+        [marksOnly]="true"
         [field]="given.field"
         [held]="held()"
         [reading]="given.reading"
@@ -39,13 +42,6 @@ export interface CellEditorParams {
     :host {
       display: block;
       width: 100%;
-    }
-    :host ::ng-deep .input {
-      border-radius: 0;
-      min-height: 30px;
-    }
-    :host ::ng-deep .tick {
-      margin: 6px 12px;
     }
   `,
 })
@@ -71,7 +67,7 @@ export class CellEditorComponent implements ICellEditorAngularComp {
   /** The grid asks this whenever it likes, also while somebody is typing: it must change nothing. */
   getValue(): Held {
     const input = this.input();
-    return input?.typing ? input.current() : this.held();
+    return input?.isTyping() ? input.current() : this.held();
   }
 
   changed(held: Held): void {

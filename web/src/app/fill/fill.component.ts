@@ -22,6 +22,7 @@ import {
   CustomEditorModule,
   EventApiModule,
   InfiniteRowModelModule,
+  LocaleModule,
   ModuleRegistry,
   PinnedRowModule,
   RenderApiModule,
@@ -54,15 +55,17 @@ import {
 } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, showValue, type Value } from '@heathridge/core/values';
+import { DocumentsComponent, type Listed } from '../frame/documents.component';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api } from '../shared/api.service';
-import { addedRow, type AddRow } from '../shared/add-row.dialog';
+import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
+import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
-import { sought, UNWORKED, why, type Fetch, type Held } from '../shared/value-input.component';
+import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 
@@ -72,6 +75,7 @@ ModuleRegistry.registerModules([
   CustomEditorModule,
   EventApiModule,
   InfiniteRowModelModule,
+  LocaleModule,
   PinnedRowModule,
   RenderApiModule,
   RowApiModule,
@@ -104,10 +108,13 @@ const THEME = themeQuartz.withParams({
   selectedRowBackgroundColor: 'var(--hr-moss-tint)',
 });
 
+/** What the grid says where there is nothing. */
+const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in the line below becomes one.' };
+
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
   selector: 'hr-fill',
-  imports: [MatButtonModule, AgGridAngular, MatIconModule],
+  imports: [AgGridAngular, DocumentsComponent, LineComponent, MatButtonModule, MatIconModule],
   providers: [FillStore],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './fill.component.html',
@@ -119,12 +126,18 @@ export class FillComponent {
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
   private readonly injector = inject(Injector);
+  readonly words = WORDS;
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
   readonly theme = THEME;
 
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
+  readonly listed = computed((): Listed[] =>
+    this.store
+      .design()
+      .tables.map(({ id, plural }) => ({ id, label: plural, count: this.store.counts()[id] ?? 0 })),
+  );
   readonly table = computed((): Table | null => {
     const { tables } = this.store.design();
     return tables.find(({ id }) => id === this.tableParam()) ?? tables[0] ?? null;
@@ -304,12 +317,13 @@ export class FillComponent {
       { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
         field.type.kind as string
       ] ?? 112;
+    const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
     return {
       colId: field.id,
       headerName: field.label,
       headerTooltip: field.alwaysFilled ? `${field.label} (always filled)` : field.label,
-      width,
-      minWidth: 70,
+      // What is written takes the room that numbers and dates leave.
+      ...(flex ? { flex, minWidth: width } : { width, minWidth: 70 }),
       sortable: true,
       resizable: true,
       editable: ({ data }) =>
@@ -461,6 +475,7 @@ export class FillComponent {
         this.api.window(this.store.file, table.id, request).subscribe({
           next: ({ rows, total }) => {
             this.total.set(total);
+            if (this.search() === '') this.store.counted(table.id, total);
             successCallback(
               rows.map((cells) => toGridRow(table, cells)),
               total,

@@ -7,7 +7,7 @@ import { FileStore } from '../file/file.store';
 import { Api, type Cell } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
-import type { Held } from '../shared/value-input.component';
+import type { Held } from '../value/held';
 import { heldOf } from '../desk/record.state';
 
 /** A row of the grid. */

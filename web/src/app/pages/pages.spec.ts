@@ -21,6 +21,13 @@ const PERSON = {
   look: { colours: 'system', size: 'usual' },
 };
 
+function type(page: HTMLElement, selector: string, text: string): void {
+  const line = page.querySelector<HTMLInputElement>(selector)!;
+  line.value = text;
+  line.dispatchEvent(new Event('input'));
+  line.dispatchEvent(new Event('blur'));
+}
+
 describe('SignInComponent', () => {
   let http: HttpTestingController;
 
@@ -54,8 +61,13 @@ describe('SignInComponent', () => {
   it('says that the sign-in was wrong and keeps what was typed', async () => {
     const { page, settle } = await show({ person: null, firstVisit: false, demo: [] });
     const login = page.querySelector<HTMLInputElement>('#login')!;
-    login.value = 'nobody';
-    login.dispatchEvent(new Event('input'));
+    type(page, '#login', 'nobody');
+    button(page, 'Sign in').click();
+    await settle();
+    // What is missing is said beside it, before anybody is asked.
+    expect(page.querySelector('mat-error')!.textContent).toContain('Which password?');
+    http.expectNone({ method: 'POST', url: '/api/session' });
+    type(page, '#password', 'wrong-key');
     button(page, 'Sign in').click();
     http
       .expectOne({ method: 'POST', url: '/api/session' })
@@ -67,10 +79,37 @@ describe('SignInComponent', () => {
   });
 
   it('creates the builder’s account on a first visit', async () => {
-    const { page } = await show({ person: null, firstVisit: true, demo: [] });
+    const { page, settle } = await show({ person: null, firstVisit: true, demo: [] });
     expect(page.querySelector('h1')!.textContent).toContain('Create the builder’s account');
+    type(page, '#login', 'm!');
+    type(page, '#password', 'short');
     button(page, 'Create account').click();
-    http.expectOne({ method: 'POST', url: '/api/accounts' });
+    await settle();
+    const says = (): string[] =>
+      [...page.querySelectorAll('mat-error')].map((item) => item.textContent.trim());
+    expect(says()).toEqual([
+      'Please give your name: colleagues see it beside your changes.',
+      'A sign-in name has 2 to 60 letters, digits or . _ @ + -',
+      'A password has at least 10 characters.',
+    ]);
+    http.expectNone({ method: 'POST', url: '/api/accounts' });
+    type(page, '#name', 'Mara');
+    type(page, '#login', 'mara');
+    type(page, '#password', 'quill-and-bow');
+    await settle();
+    expect(says()).toEqual([]);
+    button(page, 'Create account').click();
+    const request = http.expectOne({ method: 'POST', url: '/api/accounts' });
+    request.flush(
+      { type: 'name-taken', detail: 'Somebody signs in as “mara” already.' },
+      { status: 409, statusText: 'x' },
+    );
+    await settle();
+    // The server’s word stands where the form’s own do, until something else is typed.
+    expect(says()).toEqual(['Somebody signs in as “mara” already.']);
+    type(page, '#login', 'mara2');
+    await settle();
+    expect(says()).toEqual([]);
   });
 });
 

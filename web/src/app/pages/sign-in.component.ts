@@ -2,44 +2,46 @@ import { Component, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
 import { Router } from '@angular/router';
+import * as v from 'valibot';
+import { Login, Password, PersonName } from '@heathridge/core/people';
 import type { DemoSignIn } from '../shared/api.service';
+import { bySchema, refuse } from '../shared/by-schema';
+import { LineComponent } from '../shared/line.component';
 import { problemOf } from '../shared/problem';
 import { SessionService } from '../shared/session.service';
+import { StripComponent } from '../shared/strip.component';
+
+const filled = (says: string) => v.pipe(v.string(), v.minLength(1, says));
 
 @Component({
   selector: 'hr-sign-in',
-  imports: [MatButtonModule, ReactiveFormsModule, MatIconModule, MatListModule],
+  imports: [LineComponent, MatButtonModule, MatListModule, ReactiveFormsModule, StripComponent],
   template: `
     <main>
       <div class="mark"><img src="mark.svg" alt="" width="44" height="44" /><span>Heathridge</span></div>
-      <form class="card" [formGroup]="form" (ngSubmit)="enter()">
+      <form class="card" [formGroup]="form" (ngSubmit)="enter()" novalidate>
         <h1>{{ firstVisit() ? 'Create the builder’s account' : 'Sign in' }}</h1>
         @if (firstVisit()) {
           <p class="soft">Nobody has an account here yet. The first one may make files and design them.</p>
-          <div class="field">
-            <label for="name">Your name, as colleagues see it</label>
-            <input id="name" class="input" formControlName="name" autocomplete="name" />
-          </div>
-        }
-        <div class="field">
-          <label for="login">Sign-in name</label>
-          <input id="login" class="input" formControlName="login" autocomplete="username" />
-        </div>
-        <div class="field">
-          <label for="password">Password{{ firstVisit() ? ', at least 10 characters' : '' }}</label>
-          <input
-            id="password"
-            class="input"
-            type="password"
-            formControlName="password"
-            [autocomplete]="firstVisit() ? 'new-password' : 'current-password'"
+          <hr-line
+            label="Your name, as colleagues see it"
+            inputId="name"
+            autocomplete="name"
+            formControlName="name"
           />
-        </div>
+        }
+        <hr-line label="Sign-in name" inputId="login" autocomplete="username" formControlName="login" />
+        <hr-line
+          inputId="password"
+          type="password"
+          [label]="firstVisit() ? 'Password, at least 10 characters' : 'Password'"
+          [autocomplete]="firstVisit() ? 'new-password' : 'current-password'"
+          formControlName="password"
+        />
         @if (problem()) {
-          <p class="message row" role="alert"><mat-icon svgIcon="error" />{{ problem() }}</p>
+          <hr-strip [text]="problem()" />
         }
         <button matButton="filled" type="submit" [disabled]="busy()">
           {{ firstVisit() ? 'Create account' : 'Sign in' }}
@@ -117,12 +119,25 @@ export class SignInComponent {
       });
   }
 
+  /** Who makes an account is told what it needs; who signs in, only what is missing. */
+  private ask(isNew: boolean): void {
+    const { name, login, password } = this.form.controls;
+    name.setValidators(isNew ? bySchema(PersonName) : null);
+    login.setValidators(bySchema(isNew ? Login : filled('Which sign-in name?')));
+    password.setValidators(bySchema(isNew ? Password : filled('Which password?')));
+    for (const control of [name, login, password]) control.updateValueAndValidity();
+  }
+
   enterAs({ login, password }: DemoSignIn): void {
     this.form.patchValue({ login, password });
     this.enter();
   }
 
   enter(): void {
+    this.problem.set('');
+    this.ask(this.firstVisit());
+    this.form.markAllAsTouched();
+    if (this.form.invalid) return;
     const { login, name, password } = this.form.getRawValue();
     this.busy.set(true);
     const request = this.firstVisit()
@@ -131,7 +146,10 @@ export class SignInComponent {
     request.subscribe({
       next: () => void this.router.navigateByUrl(this.to() ?? '/files'),
       error: (error: unknown) => {
-        this.problem.set(problemOf(error).detail);
+        const { type, detail } = problemOf(error);
+        // Whose name is taken is said beside the name.
+        if (type === 'name-taken') refuse(this.form.controls.login, detail);
+        else this.problem.set(detail);
         this.busy.set(false);
       },
     });

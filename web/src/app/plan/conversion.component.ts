@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { conversion, type Convert } from '@heathridge/core/change';
 import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
@@ -10,13 +11,14 @@ import { Api, type Preview } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { DraftStore } from './draft.store';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
 
 const SHOWN = 8;
 
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [MatButtonModule, FormsModule, SELECT],
+  imports: [MatButtonModule, MatCheckboxModule, FormsModule, SELECT, LineComponent],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">
@@ -42,17 +44,18 @@ const SHOWN = 8;
             @if (isDate()) {
               <div class="row">
                 <span class="label" id="c-order-label">Dates of three numbers are read</span>
-                <mat-select
-                  id="c-order"
-                  class="input narrow"
-                  [ngModel]="order()"
-                  (ngModelChange)="set({ dateOrder: $event })"
-                  aria-labelledby="c-order-label"
+                <mat-form-field class="narrow"
+                  ><mat-select
+                    id="c-order"
+                    [ngModel]="order()"
+                    (ngModelChange)="set({ dateOrder: $event })"
+                    aria-labelledby="c-order-label"
+                  >
+                    <mat-option value="dmy">day, month, year</mat-option>
+                    <mat-option value="mdy">month, day, year</mat-option>
+                    <mat-option value="ymd">year, month, day</mat-option>
+                  </mat-select></mat-form-field
                 >
-                  <mat-option value="dmy">day, month, year</mat-option>
-                  <mat-option value="mdy">month, day, year</mat-option>
-                  <mat-option value="ymd">year, month, day</mat-option>
-                </mat-select>
                 @if (result.ambiguous > 0) {
                   <span class="gorse small"
                     >{{ number(result.ambiguous) }}
@@ -81,14 +84,13 @@ const SHOWN = 8;
                     <td class="cut" dir="auto">{{ item.was }}</td>
                     @if (item.message !== null) {
                       <td>
-                        <input
-                          class="input"
-                          [attr.aria-label]="'Read ' + item.was + ' as'"
-                          [placeholder]="'read it as …'"
-                          [ngModel]="convert().instead?.[item.was] ?? ''"
-                          (change)="read(item.was, $any($event.target).value)"
+                        <hr-line
+                          placeholder="read it as …"
+                          [about]="'Read ' + item.was + ' as'"
+                          [problem]="item.message"
+                          [value]="convert().instead?.[item.was] ?? ''"
+                          (changed)="read(item.was, $event)"
                         />
-                        <span class="message small">{{ item.message }}</span>
                       </td>
                     } @else {
                       <td class="cut" dir="auto">{{ item.becomes }}</td>
@@ -99,18 +101,15 @@ const SHOWN = 8;
               </tbody>
             </table>
             @if (result.list.length > limit()) {
-              <button class="link small" type="button" (click)="limit.set(200)">
+              <button matButton="text" class="words" type="button" (click)="limit.set(200)">
                 Show {{ number(result.list.length - limit()) }} more
               </button>
             }
             @if (result.failing > 0 || convert().otherwise === 'empty') {
-              <label class="tick"
-                ><input
-                  type="checkbox"
-                  [checked]="convert().otherwise === 'empty'"
-                  (change)="set({ otherwise: $any($event.target).checked ? 'empty' : 'stop' })"
-                />
-                Leave the field empty where a value cannot be read</label
+              <mat-checkbox
+                [checked]="convert().otherwise === 'empty'"
+                (change)="set({ otherwise: $event.checked ? 'empty' : 'stop' })"
+                >Leave the field empty where a value cannot be read</mat-checkbox
               >
             }
           }
@@ -159,14 +158,6 @@ const SHOWN = 8;
     }
     .tick input {
       accent-color: var(--hr-moss);
-    }
-    .link {
-      justify-self: start;
-      padding: 0;
-      border: 0;
-      background: none;
-      text-decoration: underline;
-      cursor: pointer;
     }
   `,
 })

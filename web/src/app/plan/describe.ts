@@ -1,5 +1,13 @@
 import type { Change } from '@heathridge/core/change';
-import { attempt, bindCondition, fromStored, inWords, type Catalog } from '@heathridge/core/expression';
+import {
+  attempt,
+  bind,
+  bindCondition,
+  fromStored,
+  inWords,
+  shownInWords,
+  type Catalog,
+} from '@heathridge/core/expression';
 import {
   documentsOf,
   fieldOf,
@@ -57,12 +65,12 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
       const target = design.tables.find(({ id }) => id === type.table);
       parts.push(target ? `looks up ${oneOf(target.label)}` : 'looks up a table that is gone');
       if (target) {
-        const shows = readable(lookupDisplay(design, type), catalog, target.id);
+        const shows = shownWords(lookupDisplay(design, type), catalog, target.id);
         if (shows.length <= MOST_SHOWN) parts.push(`shows ${shows}`);
       }
       if (type.narrowed) {
         const table = design.tables.find(({ fields }) => fields.includes(field));
-        if (table) parts.push(`narrowed by ${readable(type.narrowed.own, catalog, table.id)}`);
+        if (table) parts.push(`narrowed by ${shownWords(type.narrowed.own, catalog, table.id)}`);
       }
       parts.push(...offered(design, catalog, type));
       break;
@@ -98,9 +106,17 @@ export function describe(design: Design, catalog: Catalog, field: Field): string
     default:
       parts.push(KIND_LABELS[type.kind].toLowerCase());
   }
-  if (field.start !== null && field.start !== '') parts.push(`starts as ${field.start}`);
+  if (field.start !== null && field.start !== '')
+    parts.push(`starts as ${shownWords(field.start, catalog, null)}`);
   if (field.noTwoAlike) parts.push('no two alike');
   return parts.join(' · ');
+}
+
+/** What a stored expression gives, in plain words; as it is kept where it cannot be read. */
+function shownWords(stored: string, catalog: Catalog, table: string | null): string {
+  const text = table === null ? stored : readable(stored, catalog, table);
+  const words = attempt(() => shownInWords(bind(text, { catalog, table }).bound, text));
+  return words.ok ? words.value : text;
 }
 
 /** A stored condition in plain words; as it is kept where it cannot be read. */

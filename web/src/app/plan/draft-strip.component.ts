@@ -1,6 +1,7 @@
 import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
@@ -17,7 +18,7 @@ import { SELECT } from '../shared/select';
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [MatButtonModule, FormsModule, MatIconModule, SELECT],
+  imports: [MatButtonModule, FormsModule, MatIconModule, SELECT, MatProgressBarModule],
   template: `
     @if (draft.notUndone(); as refused) {
       <div class="strip" role="region" aria-label="Not undone">
@@ -53,7 +54,8 @@ import { SELECT } from '../shared/select';
         <p>
           @if (draft.busy() !== 'undoing') {
             <button
-              class="link"
+              matButton="text"
+              class="words"
               type="button"
               [attr.aria-expanded]="listing()"
               (click)="listing.set(!listing())"
@@ -83,11 +85,10 @@ import { SELECT } from '../shared/select';
         </p>
         @if (draft.busy() !== '' && draft.progress(); as progress) {
           <div class="row">
-            <progress
-              [max]="progress.of"
-              [value]="progress.step"
+            <mat-progress-bar
+              [value]="(100 * progress.step) / progress.of"
               [attr.aria-label]="progress.what"
-            ></progress>
+            />
             <span class="small soft">step {{ progress.step + 1 }} of {{ progress.of }}</span>
           </div>
         }
@@ -126,7 +127,13 @@ import { SELECT } from '../shared/select';
           </ol>
         }
         @if (notices().length + findings().length > 0 && draft.busy() === '') {
-          <button class="link" type="button" [attr.aria-expanded]="open()" (click)="toggled.set(!open())">
+          <button
+            matButton="text"
+            class="words"
+            type="button"
+            [attr.aria-expanded]="open()"
+            (click)="toggled.set(!open())"
+          >
             {{ open() ? 'Hide what it touches' : 'Show what it touches' }}
           </button>
           @if (open()) {
@@ -134,9 +141,10 @@ import { SELECT } from '../shared/select';
               @for (notice of notices(); track $index) {
                 <li>
                   <button
-                    class="link"
+                    matButton="text"
+                    class="words"
                     type="button"
-                    [class.bad]="notice.level === 'stop'"
+                    [class.danger]="notice.level === 'stop'"
                     (click)="show.emit(notice)"
                   >
                     {{ notice.message }}
@@ -147,18 +155,19 @@ import { SELECT } from '../shared/select';
                         >{{ dependant.label }}<span class="soft"> · {{ dependant.use }}</span></span
                       >
                       @if (notice.gone && notice.level === 'stop' && dependant.fate !== null) {
-                        <mat-select
-                          class="input compact"
-                          [aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
-                          [ngModel]="''"
-                          (ngModelChange)="mend(notice, dependant, $event)"
+                        <mat-form-field class="compact"
+                          ><mat-select
+                            [aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
+                            [ngModel]="''"
+                            (ngModelChange)="mend(notice, dependant, $event)"
+                          >
+                            <mat-option value="">choose …</mat-option>
+                            <mat-option value="out">take it out: {{ dependant.fate }}</mat-option>
+                            @for (field of substitutes(notice); track field.id) {
+                              <mat-option [value]="field.id">put {{ field.label }} in its place</mat-option>
+                            }
+                          </mat-select></mat-form-field
                         >
-                          <mat-option value="">choose …</mat-option>
-                          <mat-option value="out">take it out: {{ dependant.fate }}</mat-option>
-                          @for (field of substitutes(notice); track field.id) {
-                            <mat-option [value]="field.id">put {{ field.label }} in its place</mat-option>
-                          }
-                        </mat-select>
                       } @else {
                         <span class="soft">{{ dependant.fate ?? 'it cannot do without' }}</span>
                       }
@@ -175,7 +184,8 @@ import { SELECT } from '../shared/select';
                 <li>
                   <span class="row"
                     ><button
-                      class="link grow"
+                      matButton="text"
+                      class="words grow"
                       type="button"
                       (click)="show.emit({ table: finding.table, field: finding.field ?? undefined })"
                     >
@@ -247,15 +257,6 @@ import { SELECT } from '../shared/select';
     .soft {
       color: var(--hr-soft);
     }
-    .link {
-      justify-self: start;
-      padding: 0;
-      border: 0;
-      background: none;
-      text-decoration: underline;
-      text-align: left;
-      cursor: pointer;
-    }
     .details {
       display: grid;
       gap: 8px;
@@ -271,15 +272,14 @@ import { SELECT } from '../shared/select';
       padding-left: 12px;
       align-items: center;
     }
-    .dependant mat-select {
+    .dependant mat-form-field {
       width: 210px;
     }
     .dependant .grow {
       min-width: 0;
     }
-    progress {
+    mat-progress-bar {
       width: 220px;
-      accent-color: var(--hr-moss);
     }
   `,
 })

@@ -159,7 +159,7 @@ describe('the settings of a kind', () => {
     expect(seen).toEqual([{ kind: 'text', most: null, pattern: 'A-9(3)' }]);
     await set(fixture, '#f-pattern', 'A-!');
     expect(seen.length).toBe(1);
-    expect(fixture.componentInstance.patternProblem).toContain('is no picture symbol');
+    expect(fixture.componentInstance.patternProblem()).toContain('is no picture symbol');
   });
 
   it('say why a choice is not taken, and keep what was typed', async () => {
@@ -221,7 +221,7 @@ describe('the settings of a kind', () => {
     const typed = (): string =>
       (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>('#f-least')!.value;
     await set(fixture, '#f-least', '0,5');
-    expect(fixture.componentInstance.boundProblem).toContain('two ways: 0.5 or 5?');
+    expect(fixture.componentInstance.problems().least).toContain('two ways: 0.5 or 5?');
     expect(seen).toEqual([]);
     expect(typed()).toBe('0,5');
     await set(fixture, '#f-least', '1,000');
@@ -231,7 +231,7 @@ describe('the settings of a kind', () => {
     await set(fixture, '#f-unit', 'cm');
     expect(seen.at(-1)).toEqual({ kind: 'decimal', places: 2, least: '0.5', unit: 'cm' });
     await set(fixture, '#f-greatest', 'many');
-    expect(fixture.componentInstance.boundProblem).toContain('is not a number');
+    expect(fixture.componentInstance.problems().greatest).toContain('is not a number');
   });
 
   it('keep choices in order, coloured, and tell of a new name', async () => {
@@ -848,12 +848,12 @@ describe('the map', () => {
 
   it('fades what a search does not find, and goes to what it does', async () => {
     const { fixture, host, root } = await map();
-    const find = root.querySelector<HTMLInputElement>('.find')!;
+    const find = root.querySelector<HTMLInputElement>('.find input')!;
     find.value = 'due back';
     find.dispatchEvent(new Event('input'));
     await fixture.whenStable();
     expect(root.querySelectorAll('.card-box.faded').length).toBe(2);
-    find.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));
+    find.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     expect(host.picked).toEqual(['t_loan']);
   });
 

@@ -1,6 +1,6 @@
 import { Component, computed, inject, input, output } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Change, Convert } from '@heathridge/core/change';
@@ -26,54 +26,43 @@ import { LookupSettingsComponent } from './lookup-settings.component';
 import { ReshapeDialog, type Reshaping } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
 import { TypeSettingsComponent } from './type-settings.component';
-import { MostDirective } from '../shared/most.directive';
-import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
 
 /** Everything about one field, as short phrases with choices. Each edit goes straight into the draft. */
 @Component({
   selector: 'hr-field-editor',
   imports: [
     MatButtonModule,
-    MostDirective,
-    FormsModule,
+    MatCheckboxModule,
     MatIconModule,
     ConversionComponent,
     ExpressionEditorComponent,
     LookupSettingsComponent,
     RuleEditorComponent,
     TypeSettingsComponent,
-    SELECT,
+    LineComponent,
+    SelectComponent,
   ],
   template: `
     @let type = field().type;
     <div class="grid">
-      <div class="field">
-        <label for="f-label">Label</label>
-        <input
-          id="f-label"
-          class="input"
-          hrMost="60"
-          [ngModel]="field().label"
-          (change)="rename($any($event.target).value)"
-        />
-        <span class="soft small"
-          >in expressions: <span class="code">{{ field().name }}</span></span
-        >
-      </div>
-      <div class="field">
-        <span class="label" id="f-kind-label">Kind</span>
-        <mat-select
-          id="f-kind"
-          class="input"
-          [ngModel]="type.kind"
-          (ngModelChange)="setKind($event)"
-          aria-labelledby="f-kind-label"
-        >
-          @for (kind of kinds(); track kind[0]) {
-            <mat-option [value]="kind[0]">{{ kind[1] }}</mat-option>
-          }
-        </mat-select>
-      </div>
+      <hr-line
+        label="Label"
+        inputId="f-label"
+        most="60"
+        needed="A name is needed: the one it has stays."
+        [hint]="'in expressions: ' + field().name"
+        [value]="field().label"
+        (changed)="rename($event)"
+      />
+      <hr-select
+        label="Kind"
+        inputId="f-kind"
+        [options]="kinds()"
+        [value]="type.kind"
+        (changed)="setKind($event)"
+      />
     </div>
     @if (type.kind === 'lookup') {
       <hr-lookup-settings [type]="type" [table]="table()" (changed)="setType($event)" />
@@ -99,35 +88,20 @@ import { SELECT } from '../shared/select';
     @if (!isKey() && !given()) {
       <div class="ticks">
         @if (type.kind !== 'tick') {
-          <label
-            ><input
-              type="checkbox"
-              [checked]="field().alwaysFilled"
-              (change)="set({ alwaysFilled: $any($event.target).checked })"
-            />
-            Always filled</label
+          <mat-checkbox [checked]="field().alwaysFilled" (change)="set({ alwaysFilled: $event.checked })"
+            >Always filled</mat-checkbox
           >
           @if (type.kind !== 'picture' && type.kind !== 'file') {
-            <label
-              ><input
-                type="checkbox"
-                [checked]="field().noTwoAlike"
-                (change)="set({ noTwoAlike: $any($event.target).checked })"
-              />
-              No two alike</label
+            <mat-checkbox [checked]="field().noTwoAlike" (change)="set({ noTwoAlike: $event.checked })"
+              >No two alike</mat-checkbox
             >
           }
         }
         @if (type.kind === 'lookup') {
           <span class="soft small">indexed, like every link</span>
         } @else if (type.kind !== 'picture' && type.kind !== 'file') {
-          <label
-            ><input
-              type="checkbox"
-              [checked]="field().indexed"
-              (change)="set({ indexed: $any($event.target).checked })"
-            />
-            Often searched or sorted: keep an index</label
+          <mat-checkbox [checked]="field().indexed" (change)="set({ indexed: $event.checked })"
+            >Often searched or sorted: keep an index</mat-checkbox
           >
         }
       </div>
@@ -220,9 +194,6 @@ import { SELECT } from '../shared/select';
       height: 16px;
       font-size: var(--hr-text-large);
     }
-    .ticks input {
-      accent-color: var(--hr-moss);
-    }
   `,
 })
 export class FieldEditorComponent {
@@ -242,9 +213,9 @@ export class FieldEditorComponent {
   readonly isKey = computed(() => this.table().key.includes(this.field().id));
   readonly given = computed(() => isGiven(this.field()));
   readonly place = computed(() => this.table().fields.findIndex(({ id }) => id === this.field().id));
-  readonly kinds = computed(() =>
-    (Object.entries(KIND_LABELS) as [KindName, string][]).filter(
-      ([kind]) => (this.isKey() && this.table().key.length === 1) || kind !== 'runningNumber',
+  readonly kinds = computed((): Option<KindName>[] =>
+    options(Object.entries(KIND_LABELS) as [KindName, string][]).filter(
+      ({ id }) => (this.isKey() && this.table().key.length === 1) || id !== 'runningNumber',
     ),
   );
   /** Only texts are split and merged, and only as the file holds them. */
@@ -276,7 +247,6 @@ export class FieldEditorComponent {
 
   rename(label: string): void {
     const text = label.trim();
-    if (text === '') return;
     const others = this.table().fields.filter(({ id }) => id !== this.field().id);
     this.set({
       label: text,

@@ -10,7 +10,8 @@ import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
-import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
+import type { Fetch, Held } from '../value/held';
+import { ValueInputComponent } from '../value/value-input.component';
 
 export interface FoundData {
   readonly finding: Finding;
@@ -69,6 +70,7 @@ const composed = (held: Held): Held =>
                     [reading]="store.reading()"
                     [fetch]="fetch"
                     [label]="field.label + ' of ' + line.title"
+                    [marksOnly]="true"
                     (changed)="take(i, field, $event)"
                   />
                 </td>

@@ -2,6 +2,8 @@ import { Component, computed, inject, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatRadioModule } from '@angular/material/radio';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { catchError, EMPTY, filter, switchMap, tap } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
@@ -23,8 +25,8 @@ import {
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { newLink } from './link-changes';
-import { MostDirective } from '../shared/most.directive';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
 
 export interface Linking {
   readonly design: Design;
@@ -46,158 +48,154 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
 /** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
 @Component({
   selector: 'hr-link-dialog',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    FormsModule,
+    MatDialogModule,
+    SELECT,
+    LineComponent,
+    MatRadioModule,
+  ],
   template: `
     <h2 mat-dialog-title>Link two tables</h2>
     <mat-dialog-content class="body">
       <div class="two">
         <div class="field">
           <span class="label" id="lk-from-label">From</span>
-          <mat-select
-            id="lk-from"
-            class="input"
-            [ngModel]="from()"
-            (ngModelChange)="from.set($event)"
-            aria-labelledby="lk-from-label"
+          <mat-form-field
+            ><mat-select
+              id="lk-from"
+              [ngModel]="from()"
+              (ngModelChange)="from.set($event)"
+              aria-labelledby="lk-from-label"
+            >
+              @for (table of data.design.tables; track table.id) {
+                <mat-option [value]="table.id">{{ table.label }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @for (table of data.design.tables; track table.id) {
-              <mat-option [value]="table.id">{{ table.label }}</mat-option>
-            }
-          </mat-select>
         </div>
         <div class="field">
           <span class="label" id="lk-to-label">To</span>
-          <mat-select
-            id="lk-to"
-            class="input"
-            [ngModel]="to()"
-            (ngModelChange)="to.set($event)"
-            aria-labelledby="lk-to-label"
+          <mat-form-field
+            ><mat-select
+              id="lk-to"
+              [ngModel]="to()"
+              (ngModelChange)="to.set($event)"
+              aria-labelledby="lk-to-label"
+            >
+              @if (to() === '') {
+                <mat-option value="">choose a table …</mat-option>
+              }
+              @for (table of data.design.tables; track table.id) {
+                <mat-option [value]="table.id">{{ table.label }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @if (to() === '') {
-              <mat-option value="">choose a table …</mat-option>
-            }
-            @for (table of data.design.tables; track table.id) {
-              <mat-option [value]="table.id">{{ table.label }}</mat-option>
-            }
-          </mat-select>
         </div>
       </div>
       @if (to() === '') {
         <p class="soft">A table can be linked to itself too: a member to the member who brought her in.</p>
       } @else {
-        <div class="sorts" role="radiogroup" aria-label="Sort of link">
-          <label
-            ><input type="radio" name="sort" [checked]="sort() === 'many'" (change)="sort.set('many')" />
-            <span
-              >Each {{ one(a()) }} belongs to one {{ one(b())
-              }}<span class="soft small"
-                >{{ oneOf(b().label) }} can have any number of {{ a().plural.toLowerCase() }}</span
-              ></span
-            ></label
+        <mat-radio-group
+          class="sorts"
+          aria-label="Sort of link"
+          [value]="sort()"
+          (change)="sort.set($event.value)"
+        >
+          <mat-radio-button value="many"
+            >Each {{ one(a()) }} belongs to one {{ one(b())
+            }}<span class="soft small"
+              >{{ oneOf(b().label) }} can have any number of {{ a().plural.toLowerCase() }}</span
+            ></mat-radio-button
           >
-          <label
-            ><input type="radio" name="sort" [checked]="sort() === 'one'" (change)="sort.set('one')" />
-            <span
-              >One to one<span class="soft small"
-                >{{ oneOf(b().label) }} has at most one {{ one(a()) }}</span
-              ></span
-            ></label
+          <mat-radio-button value="one"
+            >One to one<span class="soft small"
+              >{{ oneOf(b().label) }} has at most one {{ one(a()) }}</span
+            ></mat-radio-button
           >
-          <label
-            ><input
-              type="radio"
-              name="sort"
-              [checked]="sort() === 'both'"
-              [disabled]="!single(a()) || !single(b())"
-              (change)="sort.set('both')"
-            />
-            <span
-              >Many to many<span class="soft small"
-                >with a table between, told by the two together</span
-              ></span
-            ></label
+          <mat-radio-button value="both" [disabled]="!single(a()) || !single(b())"
+            >Many to many<span class="soft small"
+              >with a table between, told by the two together</span
+            ></mat-radio-button
           >
-        </div>
+        </mat-radio-group>
         @if (sort() === 'both') {
-          <div class="field">
-            <label for="lk-between">One row of the table between is a</label>
-            <input
-              id="lk-between"
-              class="input"
-              hrMost="60"
-              [ngModel]="between()"
-              (ngModelChange)="betweenTyped.set($event)"
-            />
-          </div>
+          <hr-line
+            label="One row of the table between is a"
+            inputId="lk-between"
+            most="60"
+            [value]="between()"
+            (typed)="betweenTyped.set($event)"
+          />
         } @else if (single(b())) {
           <div class="field">
             <span class="label" id="lk-field-label">Kept in</span>
-            <mat-select
-              id="lk-field"
-              class="input"
-              [ngModel]="field()"
-              (ngModelChange)="field.set($event)"
-              aria-labelledby="lk-field-label"
+            <mat-form-field
+              ><mat-select
+                id="lk-field"
+                [ngModel]="field()"
+                (ngModelChange)="field.set($event)"
+                aria-labelledby="lk-field-label"
+              >
+                <mat-option value="">a new field of {{ a().label }}</mat-option>
+                @for (item of fitting(); track item.field.id) {
+                  <mat-option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</mat-option>
+                }
+              </mat-select></mat-form-field
             >
-              <mat-option value="">a new field of {{ a().label }}</mat-option>
-              @for (item of fitting(); track item.field.id) {
-                <mat-option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</mat-option>
-              }
-            </mat-select>
           </div>
           @if (field() === '') {
-            <div class="field">
-              <label for="lk-label">Called</label>
-              <input
-                id="lk-label"
-                class="input"
-                hrMost="60"
-                [ngModel]="label()"
-                (ngModelChange)="labelTyped.set($event)"
-              />
-            </div>
+            <hr-line
+              label="Called"
+              inputId="lk-label"
+              most="60"
+              [value]="label()"
+              (typed)="labelTyped.set($event)"
+            />
           }
         } @else {
           <p class="soft small">{{ b().label }} is told by several fields: each needs its own here.</p>
           @for (key of keyOf(b()); track key.id; let i = $index) {
             <div class="field">
               <label [for]="'lk-own-' + i">{{ key.label }} of {{ b().label }} is</label>
-              <mat-select
-                class="input"
-                [id]="'lk-own-' + i"
-                [ngModel]="owns()[i] ?? ''"
-                (ngModelChange)="setOwn(i, $event)"
+              <mat-form-field
+                ><mat-select
+                  [id]="'lk-own-' + i"
+                  [ngModel]="owns()[i] ?? ''"
+                  (ngModelChange)="setOwn(i, $event)"
+                >
+                  <mat-option value="">a new field of {{ a().label }}</mat-option>
+                  @for (item of fittingFor(key); track item.id) {
+                    <mat-option [value]="item.id">{{ item.label }}</mat-option>
+                  }
+                </mat-select></mat-form-field
               >
-                <mat-option value="">a new field of {{ a().label }}</mat-option>
-                @for (item of fittingFor(key); track item.id) {
-                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
-                }
-              </mat-select>
             </div>
           }
         }
         @if (sort() !== 'both') {
-          <label class="tick"
-            ><input type="checkbox" [checked]="must()" (change)="setMust($any($event.target).checked)" />
-            Every {{ one(a()) }} has its {{ one(b()) }}</label
+          <mat-checkbox [checked]="must()" (change)="setMust($event.checked)"
+            >Every {{ one(a()) }} has its {{ one(b()) }}</mat-checkbox
           >
         }
         <div class="field">
           <span class="label" id="lk-delete-label">When {{ oneOf(b().label) }} is deleted</span>
-          <mat-select
-            id="lk-delete"
-            class="input"
-            [ngModel]="onDelete()"
-            (ngModelChange)="onDelete.set($event)"
-            aria-labelledby="lk-delete-label"
-          >
-            <mat-option value="refuse">refuse, while rows need it</mat-option>
-            <mat-option value="deleteAlong">delete what belongs to it along</mat-option>
-            <mat-option value="leaveEmpty" [disabled]="must() || sort() === 'both'"
-              >leave the field empty</mat-option
+          <mat-form-field
+            ><mat-select
+              id="lk-delete"
+              [ngModel]="onDelete()"
+              (ngModelChange)="onDelete.set($event)"
+              aria-labelledby="lk-delete-label"
             >
-          </mat-select>
+              <mat-option value="refuse">refuse, while rows need it</mat-option>
+              <mat-option value="deleteAlong">delete what belongs to it along</mat-option>
+              <mat-option value="leaveEmpty" [disabled]="must() || sort() === 'both'"
+                >leave the field empty</mat-option
+              >
+            </mat-select></mat-form-field
+          >
         </div>
       }
     </mat-dialog-content>
@@ -223,15 +221,8 @@ type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
       display: grid;
       gap: 8px;
     }
-    .sorts label {
-      display: flex;
-      gap: 8px;
-    }
-    .sorts span span {
+    .sorts span {
       display: block;
-    }
-    input {
-      accent-color: var(--hr-moss);
     }
   `,
 })

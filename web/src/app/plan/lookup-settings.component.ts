@@ -1,6 +1,7 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import { type FieldType, type Table } from '@heathridge/core/design';
@@ -18,36 +19,45 @@ interface Edit {
 /** Which rows a lookup offers, what it shows of them, and what follows when one is deleted. */
 @Component({
   selector: 'hr-lookup-settings',
-  imports: [MatButtonModule, FormsModule, MatIconModule, ExpressionEditorComponent, SELECT],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    FormsModule,
+    MatIconModule,
+    ExpressionEditorComponent,
+    SELECT,
+  ],
   template: `
     @let type = this.type();
     <div class="field wide">
       <span class="label" id="f-table-label">Looks up a row of</span>
-      <mat-select
-        id="f-table"
-        class="input"
-        [ngModel]="type.table"
-        (ngModelChange)="retarget($event)"
-        aria-labelledby="f-table-label"
+      <mat-form-field
+        ><mat-select
+          id="f-table"
+          [ngModel]="type.table"
+          (ngModelChange)="retarget($event)"
+          aria-labelledby="f-table-label"
+        >
+          @for (table of targets(); track table.id) {
+            <mat-option [value]="table.id">{{ table.label }}</mat-option>
+          }
+        </mat-select></mat-form-field
       >
-        @for (table of targets(); track table.id) {
-          <mat-option [value]="table.id">{{ table.label }}</mat-option>
-        }
-      </mat-select>
     </div>
     <div class="field wide">
       <span class="label" id="f-delete-label">When that row is deleted</span>
-      <mat-select
-        id="f-delete"
-        class="input"
-        [ngModel]="type.onDelete"
-        (ngModelChange)="patch({ onDelete: $event })"
-        aria-labelledby="f-delete-label"
+      <mat-form-field
+        ><mat-select
+          id="f-delete"
+          [ngModel]="type.onDelete"
+          (ngModelChange)="patch({ onDelete: $event })"
+          aria-labelledby="f-delete-label"
+        >
+          <mat-option value="refuse">refuse, while rows here need it</mat-option>
+          <mat-option value="deleteAlong">delete the rows here along with it</mat-option>
+          <mat-option value="leaveEmpty">leave this field empty</mat-option>
+        </mat-select></mat-form-field
       >
-        <mat-option value="refuse">refuse, while rows here need it</mat-option>
-        <mat-option value="deleteAlong">delete the rows here along with it</mat-option>
-        <mat-option value="leaveEmpty">leave this field empty</mat-option>
-      </mat-select>
     </div>
     <div class="field wide">
       <span class="label">Shows</span>
@@ -100,18 +110,19 @@ interface Edit {
     @if (queries().length > 0) {
       <div class="field wide">
         <span class="label" id="f-query-label">Only rows of the query</span>
-        <mat-select
-          id="f-query"
-          class="input"
-          [ngModel]="type.query ?? ''"
-          (ngModelChange)="patch({ query: $event || null })"
-          aria-labelledby="f-query-label"
+        <mat-form-field
+          ><mat-select
+            id="f-query"
+            [ngModel]="type.query ?? ''"
+            (ngModelChange)="patch({ query: $event || null })"
+            aria-labelledby="f-query-label"
+          >
+            <mat-option value="">none: all rows of the table</mat-option>
+            @for (query of queries(); track query.id) {
+              <mat-option [value]="query.id">{{ query.label }}</mat-option>
+            }
+          </mat-select></mat-form-field
         >
-          <mat-option value="">none: all rows of the table</mat-option>
-          @for (query of queries(); track query.id) {
-            <mat-option [value]="query.id">{{ query.label }}</mat-option>
-          }
-        </mat-select>
       </div>
     }
     <div class="field">
@@ -161,13 +172,8 @@ interface Edit {
       <span class="soft small">Empty: by what is shown.</span>
     </div>
     <div class="row wide">
-      <label class="tick"
-        ><input
-          type="checkbox"
-          [checked]="type.addHere"
-          (change)="patch({ addHere: $any($event.target).checked })"
-        />
-        A missing row may be added while choosing</label
+      <mat-checkbox [checked]="type.addHere" (change)="patch({ addHere: $event.checked })"
+        >A missing row may be added while choosing</mat-checkbox
       >
       <span class="grow"></span>
       <button

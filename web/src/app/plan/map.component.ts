@@ -32,6 +32,7 @@ import { Toast } from '../shared/toast.service';
 import { LayoutService } from './layout.service';
 import { linkPaths, type Box, type LinkShape } from './link-path';
 import { nextCard } from './map-keys';
+import { LineComponent } from '../shared/line.component';
 
 const WIDTH = 186;
 const HEAD = 34;
@@ -62,7 +63,7 @@ interface DrawnLink {
 /** The map of tables and links: pan, zoom, drag cards, link by dragging, search, print. */
 @Component({
   selector: 'hr-map',
-  imports: [MatButtonModule, MatIconModule, MatMenuModule, MatTooltipModule],
+  imports: [MatButtonModule, MatIconModule, MatMenuModule, MatTooltipModule, LineComponent],
   template: `
     <div
       class="map"
@@ -142,13 +143,13 @@ interface DrawnLink {
         <kbd>Alt</kbd> and an arrow move it.
       </p>
       <div class="tools">
-        <input
-          class="input find"
+        <hr-line
+          class="find"
           type="search"
           placeholder="Find a table or field"
-          aria-label="Find a table or field on the map"
+          about="Find a table or field on the map"
           [value]="search()"
-          (input)="search.set($any($event.target).value)"
+          (typed)="search.set($event)"
           (keydown.enter)="goTo()"
         />
         <button matIconButton type="button" aria-label="Nearer" (click)="scale(1.25)">

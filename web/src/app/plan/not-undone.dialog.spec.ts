@@ -1,7 +1,9 @@
 import { provideZonelessChangeDetection } from '@angular/core';
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { TestBed } from '@angular/core/testing';
+import { MatSelectHarness } from '@angular/material/select/testing';
 import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
@@ -73,20 +75,25 @@ describe('what rows are to hold that stand in the way of an undo', () => {
       input.dispatchEvent(new Event('blur'));
       await fixture.whenStable();
     };
+    const choose = async (label: string, option: string): Promise<void> => {
+      const loader = TestbedHarnessEnvironment.documentRootLoader(fixture);
+      const list = await loader.getHarness(MatSelectHarness.with({ selector: `[aria-label="${label}"]` }));
+      await list.clickOptions({ text: option });
+    };
     const press = async (text: string): Promise<void> => {
       [...root.querySelectorAll('button')].find((button) => button.textContent.trim() === text)!.click();
       await fixture.whenStable();
     };
-    return { root, set, press, closed };
+    return { root, set, choose, press, closed };
   }
 
   it('is asked row by row, in the field as it will be', async () => {
-    const { root, set, press, closed } = await open();
+    const { root, set, choose, press, closed } = await open();
     expect(root.textContent).toContain('2 more rows come up after these.');
     await set('Price of Loan 1000', '12.5');
     await press('Put the first into all');
     await set('Price of Loan 1001', '3');
-    await set('Sort of Loan 1002', 'B');
+    await choose('Sort of Loan 1002', 'B');
     await set('Owner of Loan 1003', '7');
     await press('Undo with these');
     expect(closed).toEqual([
@@ -101,14 +108,14 @@ describe('what rows are to hold that stand in the way of an undo', () => {
   });
 
   it('leaves what several fields hold together as it is, but for what is said', async () => {
-    const { root, set, press, closed } = await open([
+    const { root, choose, press, closed } = await open([
       { ...finding('f_lPrice', 1000, 1001), field: null, fields: ['f_lPrice', 'f_lSort'], sort: 'alike' },
     ]);
     expect(root.textContent.split('About f_lPrice.').length - 1).toBe(1);
     expect(root.textContent).toContain('What you leave blank here stays as it is.');
     // All alike is what they must not be.
     expect(root.textContent).not.toContain('Put the first into all');
-    await set('Sort of Loan 1001', 'B');
+    await choose('Sort of Loan 1001', 'B');
     await press('Undo with these');
     expect(closed).toEqual([[{ field: 'f_lSort', key: [1001], value: 'B' }]]);
   });

@@ -5,7 +5,9 @@ import { showKey, valueKind, type Field } from '@heathridge/core/design';
 import { checkValue, type Value } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import type { Finding, Given } from '../shared/api.service';
-import { ValueInputComponent, type Held } from '../shared/value-input.component';
+import type { Held } from '../value/held';
+import { ValueInputComponent } from '../value/value-input.component';
+import { LineComponent } from '../shared/line.component';
 
 /** Why an applied change was not undone: the rows in the way, and the fields they concern as they will be. */
 export interface NotUndone {
@@ -36,7 +38,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
 /** Rows that would not fit once a change is undone, and what their fields are to hold then. */
 @Component({
   selector: 'hr-not-undone-dialog',
-  imports: [MatButtonModule, MatDialogModule, ValueInputComponent],
+  imports: [MatButtonModule, MatDialogModule, ValueInputComponent, LineComponent],
   template: `
     <h2 mat-dialog-title>What these rows are to hold</h2>
     <mat-dialog-content class="body">
@@ -62,12 +64,11 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
                   <th scope="row">{{ line.shown }}</th>
                   <td>
                     @if (group.field.type.kind === 'lookup') {
-                      <input
-                        class="input"
-                        [attr.aria-label]="group.field.label + ' of ' + line.shown"
-                        [placeholder]="'key of the row, or empty'"
-                        [value]="line.held.value ?? ''"
-                        (change)="lead(g, i, $any($event.target).value)"
+                      <hr-line
+                        placeholder="key of the row, or empty"
+                        [about]="group.field.label + ' of ' + line.shown"
+                        [value]="keyOf(line.held)"
+                        (changed)="lead(g, i, $event)"
                       />
                     } @else {
                       <hr-value-input
@@ -77,9 +78,6 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
                         [label]="group.field.label + ' of ' + line.shown"
                         (changed)="take(g, i, $event)"
                       />
-                    }
-                    @if (line.held.problem) {
-                      <p class="message">{{ line.held.problem }}</p>
                     }
                   </td>
                 </tr>
@@ -160,6 +158,11 @@ export class NotUndoneDialog {
           : old,
       ),
     );
+  }
+
+  /** The key that a lookup holds, as it is typed. */
+  keyOf({ value }: Held): string {
+    return typeof value === 'string' || typeof value === 'number' ? String(value) : '';
   }
 
   /** The key of another row, as a number where the table that is looked up has numbers. */

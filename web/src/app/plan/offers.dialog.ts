@@ -1,6 +1,8 @@
 import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { catchError, EMPTY, switchMap, timer } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
@@ -26,7 +28,7 @@ interface Line {
 /** Links that the names and the values of the file speak for, each with the share of rows that match. */
 @Component({
   selector: 'hr-offers-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule, MatCheckboxModule, MatProgressBarModule],
   template: `
     <h2 mat-dialog-title>Links that the rows speak for</h2>
     <mat-dialog-content class="body">
@@ -39,11 +41,10 @@ interface Line {
             <span class="soft">{{ at.step + 1 }} of {{ at.of }}</span>
           }
         </p>
-        <progress
+        <mat-progress-bar
           aria-label="How far the comparing is"
-          [value]="progress()?.step ?? 0"
-          [max]="progress()?.of ?? 1"
-        ></progress>
+          [value]="(100 * (progress()?.step ?? 0)) / (progress()?.of ?? 1)"
+        />
       } @else {
         @if (lines().length === 0) {
           <p>No field holds keys of another table that it is not linked to already.</p>
@@ -51,28 +52,28 @@ interface Line {
           <ul class="plain-list">
             @for (line of lines(); track line.offer) {
               <li>
-                <label class="line">
-                  <input
-                    type="checkbox"
-                    [checked]="chosen().has(line.offer)"
-                    (change)="choose(line.offer, $any($event.target).checked)"
-                  />
-                  <span class="grow">
-                    <strong>{{ line.child.label }} › {{ names(line.owns) }}</strong> leads to
-                    <strong>{{ line.parent.label }}</strong>
-                    <span class="soft small how">{{ how(line) }}</span>
-                  </span>
-                  <span class="share">
-                    @if (line.offer.rows === 0) {
-                      <span class="soft">no rows yet</span>
-                    } @else {
-                      <strong>{{ percent(line.offer) }}</strong>
-                      <span class="soft small how"
-                        >{{ number(line.offer.matching) }} of {{ number(line.offer.rows) }} rows</span
-                      >
-                    }
-                  </span>
-                </label>
+                <mat-checkbox
+                  class="line"
+                  [checked]="chosen().has(line.offer)"
+                  (change)="choose(line.offer, $event.checked)"
+                  ><span class="text">
+                    <span class="grow">
+                      <strong>{{ line.child.label }} › {{ names(line.owns) }}</strong> leads to
+                      <strong>{{ line.parent.label }}</strong>
+                      <span class="soft small how">{{ how(line) }}</span>
+                    </span>
+                    <span class="share">
+                      @if (line.offer.rows === 0) {
+                        <span class="soft">no rows yet</span>
+                      } @else {
+                        <strong>{{ percent(line.offer) }}</strong>
+                        <span class="soft small how"
+                          >{{ number(line.offer.matching) }} of {{ number(line.offer.rows) }} rows</span
+                        >
+                      }
+                    </span>
+                  </span></mat-checkbox
+                >
               </li>
             }
           </ul>
@@ -97,22 +98,17 @@ interface Line {
     .body {
       width: 560px;
     }
-    progress {
-      width: 100%;
-      accent-color: var(--hr-moss);
-    }
     li {
       border-bottom: 1px solid var(--hr-line);
     }
     .line {
+      padding: 6px 2px;
+    }
+    .text {
       display: flex;
       gap: 10px;
-      padding: 8px 2px;
-      cursor: pointer;
-    }
-    .line input {
-      margin-top: 3px;
-      accent-color: var(--hr-moss);
+      width: 500px;
+      max-width: 70vw;
     }
     .how {
       display: block;

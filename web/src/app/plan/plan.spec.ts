@@ -96,8 +96,8 @@ describe('fields in words', () => {
     expect(of('f_lNo')).toBe('running number, from 1000');
     expect(of('f_lBorrower')).toBe('looks up a borrower · shows name');
     expect(of('f_lFee')).toBe('money, 2 places');
-    expect(of('f_lFrom')).toBe('date · starts as CURRENT_DATE');
-    expect(of('f_lState')).toBe("choice of Out, Back · starts as 'Out'");
+    expect(of('f_lFrom')).toBe('date · starts as today');
+    expect(of('f_lState')).toBe('choice of Out, Back · starts as Out');
   });
 
   it('begin with a type of their kind', () => {

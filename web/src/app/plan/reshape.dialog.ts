@@ -1,12 +1,13 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatRadioModule } from '@angular/material/radio';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import type { Change } from '@heathridge/core/change';
 import { nameFromLabel, plainField, uniqueName, type Field, type Table } from '@heathridge/core/design';
 import { newId } from '../shared/ids';
-import { MostDirective } from '../shared/most.directive';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
 
 export interface Reshaping {
   readonly table: Table;
@@ -25,77 +26,75 @@ const SEPARATORS = [
 /** Splits one text field in two at a separator, or merges two into one. */
 @Component({
   selector: 'hr-reshape',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
+  imports: [MatButtonModule, FormsModule, MatDialogModule, SELECT, LineComponent, MatRadioModule],
   template: `
     <h2 mat-dialog-title>{{ data.field.label }}: split or merge</h2>
     <mat-dialog-content class="body">
-      <div class="row" role="radiogroup" aria-label="What to do">
-        <label
-          ><input type="radio" name="way" [checked]="way() === 'split'" (change)="choose('split')" /> Split it
-          into two</label
+      <mat-radio-group aria-label="What to do" [value]="way()" (change)="choose($event.value)">
+        <mat-radio-button value="split">Split it into two</mat-radio-button>
+        <mat-radio-button value="merge" [disabled]="others().length === 0"
+          >Merge it with another</mat-radio-button
         >
-        <label
-          ><input
-            type="radio"
-            name="way"
-            [checked]="way() === 'merge'"
-            [disabled]="others().length === 0"
-            (change)="choose('merge')"
-          />
-          Merge it with another</label
-        >
-      </div>
+      </mat-radio-group>
       @if (way() === 'merge') {
         <div class="field">
           <span class="label" id="rs-other-label">The other field, which comes behind</span>
-          <mat-select
-            id="rs-other"
-            class="input"
-            [ngModel]="other()"
-            (ngModelChange)="other.set($event)"
-            aria-labelledby="rs-other-label"
+          <mat-form-field
+            ><mat-select
+              id="rs-other"
+              [ngModel]="other()"
+              (ngModelChange)="other.set($event)"
+              aria-labelledby="rs-other-label"
+            >
+              @for (item of others(); track item.id) {
+                <mat-option [value]="item.id">{{ item.label }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @for (item of others(); track item.id) {
-              <mat-option [value]="item.id">{{ item.label }}</mat-option>
-            }
-          </mat-select>
         </div>
       }
       <div class="field">
-        <label for="rs-sep">{{ way() === 'split' ? 'Where this stands first' : 'With this between' }}</label>
+        <span class="label">{{ way() === 'split' ? 'Where this stands first' : 'With this between' }}</span>
         <div class="row">
-          <mat-select
-            class="input"
-            aria-label="Usual separators"
-            [ngModel]="separator()"
-            (ngModelChange)="separator.set($event)"
+          <mat-form-field
+            ><mat-select
+              aria-label="Usual separators"
+              [ngModel]="separator()"
+              (ngModelChange)="separator.set($event)"
+            >
+              @for (item of separators; track item[0]) {
+                <mat-option [value]="item[0]">{{ item[1] }}</mat-option>
+              }
+              @if (!usual()) {
+                <mat-option [value]="separator()">as written</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @for (item of separators; track item[0]) {
-              <mat-option [value]="item[0]">{{ item[1] }}</mat-option>
-            }
-            @if (!usual()) {
-              <mat-option [value]="separator()">as written</mat-option>
-            }
-          </mat-select>
-          <input
-            id="rs-sep"
-            class="input code"
-            hrMost="10"
-            [ngModel]="separator()"
-            (ngModelChange)="separator.set($event)"
+          <hr-line
+            code
+            most="10"
+            [about]="way() === 'split' ? 'Where this stands first' : 'With this between'"
+            [value]="separator()"
+            (typed)="separator.set($event)"
           />
         </div>
       </div>
-      <div class="field">
-        <label for="rs-one">{{ way() === 'split' ? 'What stands before it' : 'The new field' }}</label>
-        <input id="rs-one" class="input" hrMost="60" [ngModel]="one()" (ngModelChange)="one.set($event)" />
-      </div>
+      <hr-line
+        [label]="way() === 'split' ? 'What stands before it' : 'The new field'"
+        inputId="rs-one"
+        most="60"
+        [value]="one()"
+        (typed)="one.set($event)"
+      />
       @if (way() === 'split') {
-        <div class="field">
-          <label for="rs-two">What stands behind it</label>
-          <input id="rs-two" class="input" hrMost="60" [ngModel]="two()" (ngModelChange)="two.set($event)" />
-          <span class="soft small">A value without the separator goes into the first field whole.</span>
-        </div>
+        <hr-line
+          label="What stands behind it"
+          inputId="rs-two"
+          most="60"
+          hint="A value without the separator goes into the first field whole."
+          [value]="two()"
+          (typed)="two.set($event)"
+        />
       }
       <p class="soft small">
         The old {{ way() === 'split' ? 'field is' : 'fields are' }} dropped in the same draft. What uses
@@ -114,9 +113,6 @@ const SEPARATORS = [
       display: grid;
       gap: 12px;
       min-width: 420px;
-    }
-    input[type='radio'] {
-      accent-color: var(--hr-moss);
     }
   `,
 })

@@ -1,6 +1,7 @@
 import { Component, computed, inject, input, output, signal, linkedSignal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import {
   attempt,
@@ -17,21 +18,30 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
-import { MostDirective } from '../shared/most.directive';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
 
 const TIMED = ['date', 'dateTime'];
 
 /** A rule: written, or put together from a ready shape, with its reading in plain words and its message. */
 @Component({
   selector: 'hr-rule-editor',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatIconModule, ExpressionEditorComponent, SELECT],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    FormsModule,
+    MatIconModule,
+    ExpressionEditorComponent,
+    SELECT,
+    LineComponent,
+  ],
   template: `
     <div class="field">
       <span class="row"
         ><span class="label grow">{{ field() ? 'Rule' : 'Rule of the whole row' }}</span>
         <button
-          class="link small"
+          matButton="text"
+          class="words"
           type="button"
           [attr.aria-expanded]="shaping()"
           (click)="shaping.set(!shaping())"
@@ -41,60 +51,63 @@ const TIMED = ['date', 'dateTime'];
       >
       @if (shaping()) {
         <div class="shape">
-          <mat-select
-            class="input"
-            aria-label="Field of the rule"
-            [ngModel]="subject()?.id"
-            (ngModelChange)="subjectId.set($event)"
-            [disabled]="field() !== null"
-          >
-            @for (item of table().fields; track item.id) {
-              <mat-option [value]="item.id">{{ item.label }}</mat-option>
-            }
-          </mat-select>
-          <mat-select
-            class="input"
-            aria-label="Shape of the rule"
-            [ngModel]="shape()"
-            (ngModelChange)="shape.set($event)"
-          >
-            @for (item of shapes(); track item) {
-              <mat-option [value]="item">{{ words[item] }}</mat-option>
-            }
-          </mat-select>
-          @if (wants().other) {
-            <mat-select
-              class="input"
-              [aria-label]="wants().other"
-              [ngModel]="otherId()"
-              (ngModelChange)="otherId.set($event)"
+          <mat-form-field
+            ><mat-select
+              aria-label="Field of the rule"
+              [ngModel]="subject()?.id"
+              (ngModelChange)="subjectId.set($event)"
+              [disabled]="field() !== null"
             >
-              <mat-option value="" disabled>{{ wants().other }}</mat-option>
-              @for (item of others(); track item.id) {
+              @for (item of table().fields; track item.id) {
                 <mat-option [value]="item.id">{{ item.label }}</mat-option>
               }
-            </mat-select>
+            </mat-select></mat-form-field
+          >
+          <mat-form-field
+            ><mat-select
+              aria-label="Shape of the rule"
+              [ngModel]="shape()"
+              (ngModelChange)="shape.set($event)"
+            >
+              @for (item of shapes(); track item) {
+                <mat-option [value]="item">{{ words[item] }}</mat-option>
+              }
+            </mat-select></mat-form-field
+          >
+          @if (wants().other) {
+            <mat-form-field
+              ><mat-select
+                [aria-label]="wants().other"
+                [ngModel]="otherId()"
+                (ngModelChange)="otherId.set($event)"
+              >
+                <mat-option value="" disabled>{{ wants().other }}</mat-option>
+                @for (item of others(); track item.id) {
+                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
+                }
+              </mat-select></mat-form-field
+            >
           }
           @if (wants().same) {
-            <mat-select
-              class="input"
-              aria-label="What must be the same"
-              [ngModel]="sameId()"
-              (ngModelChange)="sameId.set($event)"
+            <mat-form-field
+              ><mat-select
+                aria-label="What must be the same"
+                [ngModel]="sameId()"
+                (ngModelChange)="sameId.set($event)"
+              >
+                <mat-option value="" disabled>of the same …</mat-option>
+                @for (item of lookups(); track item.id) {
+                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
+                }
+              </mat-select></mat-form-field
             >
-              <mat-option value="" disabled>of the same …</mat-option>
-              @for (item of lookups(); track item.id) {
-                <mat-option [value]="item.id">{{ item.label }}</mat-option>
-              }
-            </mat-select>
           }
           @for (hint of wants().values; track $index; let i = $index) {
-            <input
-              class="input"
-              [attr.aria-label]="hint"
+            <hr-line
+              [about]="hint"
               [placeholder]="hint"
-              [ngModel]="values()[i] ?? ''"
-              (ngModelChange)="setValue(i, $event)"
+              [value]="values()[i] ?? ''"
+              (typed)="setValue(i, $event)"
             />
           }
           <button matButton="outlined" class="compact" type="button" (click)="use()">Use it</button>
@@ -118,28 +131,18 @@ const TIMED = ['date', 'dateTime'];
       }
     </div>
     @if (rule()) {
-      <div class="field">
-        <label [for]="prefix() + '-message'">What people read when it fails</label>
-        <textarea
-          class="input"
-          rows="2"
-          hrMost="300"
-          [id]="prefix() + '-message'"
-          [class.wrong]="messageProblem() !== ''"
-          [ngModel]="message()"
-          (change)="setMessage($any($event.target).value)"
-        ></textarea>
-        <span class="soft small">{{
-          messageProblem() || 'Braces give the row’s own value: due back {due_back}'
-        }}</span>
-      </div>
-      <label class="tick"
-        ><input
-          type="checkbox"
-          [checked]="rule()!.newRowsOnly"
-          (change)="setNewOnly($any($event.target).checked)"
-        />
-        Only for new rows: rows that break it now may stay</label
+      <hr-line
+        label="What people read when it fails"
+        lines="2"
+        most="300"
+        hint="Braces give the row’s own value: due back {{ '{' }}due_back{{ '}' }}"
+        [inputId]="prefix() + '-message'"
+        [problem]="messageProblem()"
+        [value]="message()"
+        (changed)="setMessage($event)"
+      />
+      <mat-checkbox [checked]="rule()!.newRowsOnly" (change)="setNewOnly($event.checked)"
+        >Only for new rows: rows that break it now may stay</mat-checkbox
       >
     }
   `,
@@ -163,14 +166,6 @@ const TIMED = ['date', 'dateTime'];
     }
     .shape .message {
       grid-column: 1 / -1;
-    }
-    .link {
-      padding: 0;
-      border: 0;
-      background: none;
-      color: var(--hr-moss);
-      text-decoration: underline;
-      cursor: pointer;
     }
     .tick input {
       accent-color: var(--hr-moss);

@@ -1,6 +1,8 @@
 import { Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import {
@@ -17,43 +19,41 @@ import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
-import { MostDirective } from '../shared/most.directive';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
 
 /** Everything about one table that is not about one of its fields. */
 @Component({
   selector: 'hr-table-editor',
   imports: [
     MatButtonModule,
-    MostDirective,
+    MatCheckboxModule,
     FormsModule,
     MatIconModule,
     ExpressionEditorComponent,
     RuleEditorComponent,
     SELECT,
+    LineComponent,
+    MatChipsModule,
   ],
   template: `
     @let table = this.table();
-    <div class="field">
-      <label for="t-label">One row is a</label>
-      <input
-        id="t-label"
-        class="input"
-        hrMost="60"
-        [ngModel]="table.label"
-        (change)="rename($any($event.target).value)"
-      />
-    </div>
-    <div class="field">
-      <label for="t-plural">Many are</label>
-      <input
-        id="t-plural"
-        class="input"
-        hrMost="60"
-        [ngModel]="table.plural"
-        (change)="setPlural($any($event.target).value)"
-      />
-    </div>
+    <hr-line
+      label="One row is a"
+      inputId="t-label"
+      most="60"
+      needed="A name is needed: the one it has stays."
+      [value]="table.label"
+      (changed)="rename($event)"
+    />
+    <hr-line
+      label="Many are"
+      inputId="t-plural"
+      most="60"
+      needed="A name is needed: the one it has stays."
+      [value]="table.plural"
+      (changed)="setPlural($event)"
+    />
     <div class="field wide">
       <span class="label">A row is shown as</span>
       <hr-expression-editor
@@ -68,41 +68,40 @@ import { SELECT } from '../shared/select';
     <div class="field wide" role="group" aria-label="Key">
       <span class="label">A row is told by</span>
       <div class="row wrap">
-        @for (field of keyFields(); track field.id) {
-          <span class="tag moss"
-            >{{ field.label }}
-            @if (table.key.length > 1) {
-              <button
-                type="button"
-                [attr.aria-label]="'Take ' + field.label + ' out of the key'"
-                (click)="dropKey(field.id)"
-              >
-                <mat-icon svgIcon="close" />
-              </button>
-            }
-          </span>
-        }
-        @if (couldBeKey().length > 0) {
-          <mat-select
-            class="input compact"
-            aria-label="Change the key"
-            [ngModel]="''"
-            (ngModelChange)="changeKey($event)"
-          >
-            <mat-option value="">change the key …</mat-option>
-            <mat-optgroup label="This field alone">
-              @for (field of couldBeKey(); track field.id) {
-                <mat-option [value]="'one ' + field.id">{{ field.label }}</mat-option>
+        <mat-chip-set aria-label="Fields of the key">
+          @for (field of keyFields(); track field.id) {
+            <mat-chip class="moss" [removable]="table.key.length > 1" (removed)="dropKey(field.id)">
+              {{ field.label }}
+              @if (table.key.length > 1) {
+                <button
+                  matChipRemove
+                  type="button"
+                  [attr.aria-label]="'Take ' + field.label + ' out of the key'"
+                >
+                  <mat-icon svgIcon="close" />
+                </button>
               }
-            </mat-optgroup>
-            @if (couldJoinKey().length > 0) {
-              <mat-optgroup label="This field too">
-                @for (field of couldJoinKey(); track field.id) {
-                  <mat-option [value]="'too ' + field.id">{{ field.label }}</mat-option>
+            </mat-chip>
+          }
+        </mat-chip-set>
+        @if (couldBeKey().length > 0) {
+          <mat-form-field class="compact"
+            ><mat-select aria-label="Change the key" [ngModel]="''" (ngModelChange)="changeKey($event)">
+              <mat-option value="">change the key …</mat-option>
+              <mat-optgroup label="This field alone">
+                @for (field of couldBeKey(); track field.id) {
+                  <mat-option [value]="'one ' + field.id">{{ field.label }}</mat-option>
                 }
               </mat-optgroup>
-            }
-          </mat-select>
+              @if (couldJoinKey().length > 0) {
+                <mat-optgroup label="This field too">
+                  @for (field of couldJoinKey(); track field.id) {
+                    <mat-option [value]="'too ' + field.id">{{ field.label }}</mat-option>
+                  }
+                </mat-optgroup>
+              }
+            </mat-select></mat-form-field
+          >
         }
       </div>
       <span class="soft small">No two rows have the same key. What looks up a row keeps its key.</span>
@@ -139,13 +138,9 @@ import { SELECT } from '../shared/select';
         <div class="rule" role="group" aria-label="Fields that are not alike together">
           <div class="row wrap">
             @for (field of comparable(); track field.id) {
-              <label class="pick"
-                ><input
-                  type="checkbox"
-                  [checked]="chosen.includes(field.id)"
-                  (change)="pick(field.id, $any($event.target).checked)"
-                />{{ field.label }}</label
-              >
+              <mat-checkbox [checked]="chosen.includes(field.id)" (change)="pick(field.id, $event.checked)">{{
+                field.label
+              }}</mat-checkbox>
             }
           </div>
           <div class="row">
@@ -174,35 +169,36 @@ import { SELECT } from '../shared/select';
     <div class="field wide" role="group" aria-label="Order">
       <span class="label">Rows are listed in the order of</span>
       <div class="row wrap">
-        @for (item of table.order; track item.field; let i = $index) {
-          <span class="tag"
-            >{{ labelOf(item.field) }}
-            <button type="button" class="word" (click)="turn(i)">
-              {{ item.descending ? 'falling' : 'rising' }}
-            </button>
-            <button
-              type="button"
-              [attr.aria-label]="'Take ' + labelOf(item.field) + ' out of the order'"
-              (click)="dropOrder(i)"
-            >
-              <mat-icon svgIcon="close" />
-            </button>
-          </span>
+        @if (table.order.length > 0) {
+          <mat-chip-set aria-label="Fields of the order">
+            @for (item of table.order; track item.field; let i = $index) {
+              <mat-chip (removed)="dropOrder(i)">
+                {{ labelOf(item.field) }}
+                <button matButton="text" class="compact turn" type="button" (click)="turn(i)">
+                  {{ item.descending ? 'falling' : 'rising' }}
+                </button>
+                <button
+                  matChipRemove
+                  type="button"
+                  [attr.aria-label]="'Take ' + labelOf(item.field) + ' out of the order'"
+                >
+                  <mat-icon svgIcon="close" />
+                </button>
+              </mat-chip>
+            }
+          </mat-chip-set>
         }
         @if (table.order.length < 5) {
-          <mat-select
-            class="input compact"
-            aria-label="Order by"
-            [ngModel]="''"
-            (ngModelChange)="addOrder($event)"
+          <mat-form-field class="compact"
+            ><mat-select aria-label="Order by" [ngModel]="''" (ngModelChange)="addOrder($event)">
+              <mat-option value="">{{
+                table.order.length === 0 ? 'the key, or choose …' : 'then by …'
+              }}</mat-option>
+              @for (field of couldOrder(); track field.id) {
+                <mat-option [value]="field.id">{{ field.label }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            <mat-option value="">{{
-              table.order.length === 0 ? 'the key, or choose …' : 'then by …'
-            }}</mat-option>
-            @for (field of couldOrder(); track field.id) {
-              <mat-option [value]="field.id">{{ field.label }}</mat-option>
-            }
-          </mat-select>
         }
       </div>
     </div>
@@ -267,28 +263,8 @@ import { SELECT } from '../shared/select';
     .wrap {
       flex-wrap: wrap;
     }
-    .wrap mat-select {
+    .wrap mat-form-field {
       width: 190px;
-    }
-    .tag {
-      display: inline-flex;
-      align-items: center;
-      gap: 4px;
-    }
-    .tag button {
-      display: inline-flex;
-      padding: 0;
-      border: 0;
-      background: none;
-      color: inherit;
-      cursor: pointer;
-    }
-    .tag .word {
-      text-decoration: underline;
-    }
-    .tag mat-icon {
-      width: 16px;
-      height: 16px;
     }
     .rule {
       display: grid;
@@ -297,15 +273,6 @@ import { SELECT } from '../shared/select';
       border: 1px solid var(--hr-line);
       border-radius: 6px;
       background: var(--hr-paper);
-    }
-    .pick {
-      display: inline-flex;
-      align-items: center;
-      gap: 6px;
-      margin-right: 14px;
-    }
-    .pick input {
-      accent-color: var(--hr-moss);
     }
     .rule + .rule {
       margin-top: 6px;
@@ -362,7 +329,6 @@ export class TableEditorComponent {
   }
 
   rename(label: string): void {
-    if (label.trim() === '') return;
     const others = this.draft.design().tables.filter(({ id }) => id !== this.table().id);
     const name = uniqueName(
       nameFromLabel(label, 'table'),
@@ -372,7 +338,7 @@ export class TableEditorComponent {
   }
 
   setPlural(plural: string): void {
-    if (plural.trim() !== '') this.set({ plural: plural.trim() });
+    this.set({ plural: plural.trim() });
   }
 
   setDisplay({ text, ok }: { text: string; ok: boolean }): void {

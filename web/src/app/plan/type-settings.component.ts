@@ -1,15 +1,17 @@
 import { Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import { COLOURS, KIND_LABELS, type FieldType } from '@heathridge/core/design';
-import { characters, parsePattern, readNumber, showNumber, toText } from '@heathridge/core/values';
+import { parsePattern, readNumber, showNumber, toText } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable, stampWords } from './describe';
-import { MostDirective } from '../shared/most.directive';
 import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
+import { WholeComponent } from '../shared/whole.component';
 
 type Worked = Extract<FieldType, { kind: 'workedOut' }>;
 type Colour = (typeof COLOURS)[number];
@@ -24,59 +26,52 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
   selector: 'hr-type-settings',
   imports: [
     MatButtonModule,
-    MostDirective,
+    MatCheckboxModule,
     FormsModule,
     MatIconModule,
     ExpressionEditorComponent,
     forwardRef(() => TypeSettingsComponent),
     SELECT,
+    LineComponent,
+    WholeComponent,
   ],
   template: `
     @let type = this.type();
     @switch (type.kind) {
       @case ('text') {
-        <div class="field">
-          <label [for]="id('most')">At most, characters</label>
-          <input
-            class="input"
-            type="number"
-            min="1"
-            max="10000"
-            placeholder="no limit"
-            [id]="id('most')"
-            [ngModel]="type.most"
-            (change)="patch({ most: +$any($event.target).value || null })"
-          />
-        </div>
-        <div class="field">
-          <label [for]="id('pattern')">Pattern</label>
-          <input
-            class="input code"
-            placeholder="none, such as A-9999"
-            [id]="id('pattern')"
-            [class.wrong]="patternProblem !== ''"
-            [ngModel]="type.pattern ?? ''"
-            (change)="setPattern($any($event.target).value)"
-          />
-          @if (patternProblem) {
-            <p class="message" role="alert">{{ patternProblem }}</p>
-          } @else {
-            <span class="soft small">9 a digit, A a letter, X any character</span>
-          }
-        </div>
+        <hr-whole
+          label="At most, characters"
+          [inputId]="id('most')"
+          placeholder="no limit"
+          mayBeEmpty
+          least="1"
+          greatest="10000"
+          [value]="type.most ?? null"
+          (changed)="patch({ most: $event })"
+        />
+        <hr-line
+          label="Pattern"
+          code
+          placeholder="none, such as A-9999"
+          hint="9 a digit, A a letter, X any character"
+          [inputId]="id('pattern')"
+          [problem]="patternProblem()"
+          [value]="type.pattern ?? ''"
+          (changed)="setPattern($event)"
+        />
       }
       @case ('choice') {
         <div class="field wide" role="group" [attr.aria-label]="'Choices'">
           <span class="label">Choices, in their order</span>
           @if (type.choices.length > FEW) {
             <div class="row">
-              <input
-                class="input grow"
+              <hr-line
+                class="grow"
                 type="search"
                 placeholder="Find a choice"
-                aria-label="Find a choice"
+                about="Find a choice"
                 [value]="sought()"
-                (input)="seek($any($event.target).value)"
+                (typed)="seek($event)"
               />
               <span class="soft small" role="status"
                 >{{ matching().length }} of {{ type.choices.length }}</span
@@ -89,25 +84,27 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             @let first = i === 0;
             @let last = i === type.choices.length - 1;
             <div class="row choice">
-              <mat-select
-                class="input colour"
-                [aria-label]="'Colour of ' + choice"
-                [class]="type.colours?.[choice] ?? ''"
-                [ngModel]="type.colours?.[choice] ?? ''"
-                (ngModelChange)="setColour(choice, $event)"
+              <mat-form-field class="colour"
+                ><mat-select
+                  [aria-label]="'Colour of ' + choice"
+                  [class]="type.colours?.[choice] ?? ''"
+                  [ngModel]="type.colours?.[choice] ?? ''"
+                  (ngModelChange)="setColour(choice, $event)"
+                >
+                  <mat-option value="">no colour</mat-option>
+                  @for (colour of colours; track colour) {
+                    <mat-option [value]="colour">{{ colour }}</mat-option>
+                  }
+                </mat-select></mat-form-field
               >
-                <mat-option value="">no colour</mat-option>
-                @for (colour of colours; track colour) {
-                  <mat-option [value]="colour">{{ colour }}</mat-option>
-                }
-              </mat-select>
               <span class="dot" [class]="type.colours?.[choice] ?? ''" aria-hidden="true"></span>
-              <input
-                class="input grow"
-                hrMost="100"
-                [attr.aria-label]="'Choice ' + (i + 1)"
-                [ngModel]="choice"
-                (change)="renameChoice(i, $any($event.target).value)"
+              <hr-line
+                class="grow"
+                most="100"
+                [needed]="'A choice cannot be empty: ' + choice + ' stays, or is taken out by its cross.'"
+                [about]="'Choice ' + (i + 1)"
+                [value]="choice"
+                (changed)="renameChoice(i, $event)"
               />
               <button
                 matIconButton
@@ -139,139 +136,119 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             </div>
           }
           @if (matching().length > shown()) {
-            <button class="link small" type="button" (click)="shown.set(shown() + MORE)">
+            <button matButton="text" class="words" type="button" (click)="shown.set(shown() + MORE)">
               Show {{ more() }} more
             </button>
           }
           <div class="row">
-            <input
+            <hr-line
               #fresh
-              class="input grow"
-              hrMost="100"
+              class="grow"
+              most="100"
               placeholder="Another choice"
-              aria-label="Another choice"
+              about="Another choice"
               (keydown.enter)="addChoice(fresh)"
             />
             <button matButton="outlined" class="compact" type="button" (click)="addChoice(fresh)">
               <mat-icon svgIcon="add" />Choice
             </button>
           </div>
-          @if (choiceProblem) {
-            <p class="message" role="alert">{{ choiceProblem }}</p>
+          @if (choiceProblem()) {
+            <p class="message" role="alert">{{ choiceProblem() }}</p>
           }
         </div>
         <div class="field">
           <label [for]="id('as')">People choose from</label>
-          <mat-select
-            class="input"
-            [id]="id('as')"
-            [ngModel]="type.as ?? 'dropdown'"
-            (ngModelChange)="patch({ as: $event })"
+          <mat-form-field
+            ><mat-select
+              [id]="id('as')"
+              [ngModel]="type.as ?? 'dropdown'"
+              (ngModelChange)="patch({ as: $event })"
+            >
+              <mat-option value="dropdown">a list that drops down</mat-option>
+              <mat-option value="radio">buttons beside one another</mat-option>
+            </mat-select></mat-form-field
           >
-            <mat-option value="dropdown">a list that drops down</mat-option>
-            <mat-option value="radio">buttons beside one another</mat-option>
-          </mat-select>
         </div>
       }
       @case ('date') {
         <div class="field">
           <label [for]="id('style')">Shown as</label>
-          <mat-select
-            class="input"
-            [id]="id('style')"
-            [ngModel]="type.style ?? 'short'"
-            (ngModelChange)="patch({ style: $event })"
+          <mat-form-field
+            ><mat-select
+              [id]="id('style')"
+              [ngModel]="type.style ?? 'short'"
+              (ngModelChange)="patch({ style: $event })"
+            >
+              <mat-option value="short">4 Nov 2026</mat-option>
+              <mat-option value="long">Wed 4 November 2026</mat-option>
+              <mat-option value="numbers">04/11/2026, in the office’s order</mat-option>
+              <mat-option value="iso">2026-11-04</mat-option>
+            </mat-select></mat-form-field
           >
-            <mat-option value="short">4 Nov 2026</mat-option>
-            <mat-option value="long">Wed 4 November 2026</mat-option>
-            <mat-option value="numbers">04/11/2026, in the office’s order</mat-option>
-            <mat-option value="iso">2026-11-04</mat-option>
-          </mat-select>
         </div>
       }
       @case ('dateTime') {
         <div class="field">
           <label [for]="id('style')">Date shown as</label>
-          <mat-select
-            class="input"
-            [id]="id('style')"
-            [ngModel]="type.style ?? 'short'"
-            (ngModelChange)="patch({ style: $event })"
+          <mat-form-field
+            ><mat-select
+              [id]="id('style')"
+              [ngModel]="type.style ?? 'short'"
+              (ngModelChange)="patch({ style: $event })"
+            >
+              <mat-option value="short">4 Nov 2026 14:30</mat-option>
+              <mat-option value="long">Wed 4 November 2026 14:30</mat-option>
+              <mat-option value="numbers">04/11/2026 14:30</mat-option>
+              <mat-option value="iso">2026-11-04 14:30</mat-option>
+            </mat-select></mat-form-field
           >
-            <mat-option value="short">4 Nov 2026 14:30</mat-option>
-            <mat-option value="long">Wed 4 November 2026 14:30</mat-option>
-            <mat-option value="numbers">04/11/2026 14:30</mat-option>
-            <mat-option value="iso">2026-11-04 14:30</mat-option>
-          </mat-select>
         </div>
-        <label class="tick"
-          ><input
-            type="checkbox"
-            [checked]="type.seconds"
-            (change)="patch({ seconds: $any($event.target).checked })"
-          />
-          With seconds</label
+        <mat-checkbox [checked]="type.seconds" (change)="patch({ seconds: $event.checked })"
+          >With seconds</mat-checkbox
         >
       }
       @case ('time') {
-        <label class="tick"
-          ><input
-            type="checkbox"
-            [checked]="type.seconds"
-            (change)="patch({ seconds: $any($event.target).checked })"
-          />
-          With seconds</label
+        <mat-checkbox [checked]="type.seconds" (change)="patch({ seconds: $event.checked })"
+          >With seconds</mat-checkbox
         >
       }
       @case ('runningNumber') {
-        <div class="field">
-          <label [for]="id('prefix')">Prefix</label>
-          <input
-            class="input"
-            hrMost="10"
-            [id]="id('prefix')"
-            [ngModel]="type.prefix"
-            (change)="patch({ prefix: $any($event.target).value })"
-          />
-        </div>
-        <div class="field">
-          <label [for]="id('width')">Digits, at least</label>
-          <input
-            class="input"
-            type="number"
-            min="0"
-            max="12"
-            [id]="id('width')"
-            [ngModel]="type.width"
-            (change)="patch({ width: whole($any($event.target).value, 0, 12) })"
-          />
-        </div>
-        <div class="field">
-          <label [for]="id('first')">First number</label>
-          <input
-            class="input"
-            type="number"
-            min="1"
-            [id]="id('first')"
-            [disabled]="applied()"
-            [ngModel]="type.first"
-            (change)="patch({ first: whole($any($event.target).value, 1, 1e12) })"
-          />
-        </div>
+        <hr-line
+          label="Prefix"
+          [inputId]="id('prefix')"
+          most="10"
+          [value]="type.prefix"
+          (changed)="patch({ prefix: $event })"
+        />
+        <hr-whole
+          label="Digits, at least"
+          [inputId]="id('width')"
+          least="0"
+          greatest="12"
+          [value]="type.width"
+          (changed)="patch({ width: $event! })"
+        />
+        <hr-whole
+          label="First number"
+          [inputId]="id('first')"
+          [disabled]="applied()"
+          least="1"
+          greatest="1000000000000"
+          [value]="type.first"
+          (changed)="patch({ first: $event! })"
+        />
       }
       @case ('stamp') {
         <div class="field wide">
           <label [for]="id('of')">Says</label>
-          <mat-select
-            class="input"
-            [id]="id('of')"
-            [ngModel]="type.of"
-            (ngModelChange)="patch({ of: $event })"
+          <mat-form-field
+            ><mat-select [id]="id('of')" [ngModel]="type.of" (ngModelChange)="patch({ of: $event })">
+              @for (of of stamps; track of) {
+                <mat-option [value]="of">{{ words(of) }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @for (of of stamps; track of) {
-              <mat-option [value]="of">{{ words(of) }}</mat-option>
-            }
-          </mat-select>
           <span class="soft small">Filled by Heathridge at every save; nobody types it.</span>
         </div>
       }
@@ -293,16 +270,13 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
         </div>
         <div class="field">
           <label [for]="id('result')">Shown as</label>
-          <mat-select
-            class="input"
-            [id]="id('result')"
-            [ngModel]="type.result.kind"
-            (ngModelChange)="setResult($event)"
+          <mat-form-field
+            ><mat-select [id]="id('result')" [ngModel]="type.result.kind" (ngModelChange)="setResult($event)">
+              @for (kind of results; track kind) {
+                <mat-option [value]="kind">{{ labels[kind] }}</mat-option>
+              }
+            </mat-select></mat-form-field
           >
-            @for (kind of results; track kind) {
-              <mat-option [value]="kind">{{ labels[kind] }}</mat-option>
-            }
-          </mat-select>
         </div>
         <hr-type-settings
           class="wide nested"
@@ -317,80 +291,59 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
     }
     @if (type.kind === 'wholeNumber' || type.kind === 'decimal' || type.kind === 'money') {
       @if (type.kind !== 'wholeNumber') {
-        <div class="field">
-          <label [for]="id('places')">Decimal places</label>
-          <input
-            class="input"
-            type="number"
-            min="0"
-            max="6"
-            [id]="id('places')"
-            [ngModel]="type.places"
-            (change)="patch({ places: whole($any($event.target).value, 0, 6) })"
-          />
-        </div>
+        <hr-whole
+          label="Decimal places"
+          [inputId]="id('places')"
+          least="0"
+          greatest="6"
+          [value]="type.places"
+          (changed)="patch({ places: $event! })"
+        />
       }
       @if (type.kind === 'money') {
-        <div class="field">
-          <label [for]="id('currency')">Currency</label>
-          <input
-            class="input"
-            hrMost="5"
-            placeholder="the office’s"
-            [id]="id('currency')"
-            [ngModel]="type.currency ?? ''"
-            (change)="patch({ currency: $any($event.target).value.trim() || null })"
-          />
-        </div>
+        <hr-line
+          label="Currency"
+          [inputId]="id('currency')"
+          most="5"
+          placeholder="the office’s"
+          [value]="type.currency ?? ''"
+          (changed)="patch({ currency: $event.trim() || null })"
+        />
       } @else {
-        <div class="field">
-          <label [for]="id('unit')">Unit, written after it</label>
-          <input
-            class="input"
-            hrMost="12"
-            placeholder="none"
-            [id]="id('unit')"
-            [ngModel]="type.unit ?? ''"
-            (change)="patch({ unit: $any($event.target).value.trim() || null })"
-          />
-        </div>
+        <hr-line
+          label="Unit, written after it"
+          [inputId]="id('unit')"
+          most="12"
+          placeholder="none"
+          [value]="type.unit ?? ''"
+          (changed)="patch({ unit: $event.trim() || null })"
+        />
       }
       @if (!shownOnly()) {
-        <div class="field">
-          <label [for]="id('least')">At least</label>
-          <input
-            class="input number"
-            inputmode="decimal"
-            placeholder="no limit"
-            [id]="id('least')"
-            [class.wrong]="boundProblem !== ''"
-            [ngModel]="bound(type.least)"
-            (change)="setBound('least', $any($event.target).value)"
-          />
-        </div>
-        <div class="field">
-          <label [for]="id('greatest')">At most</label>
-          <input
-            class="input number"
-            inputmode="decimal"
-            placeholder="no limit"
-            [id]="id('greatest')"
-            [ngModel]="bound(type.greatest)"
-            (change)="setBound('greatest', $any($event.target).value)"
-          />
-        </div>
-        @if (boundProblem) {
-          <p class="message wide" role="alert">{{ boundProblem }}</p>
-        }
+        <hr-line
+          label="At least"
+          [inputId]="id('least')"
+          [problem]="problems().least"
+          placeholder="no limit"
+          end
+          inputmode="decimal"
+          [value]="bound(type.least)"
+          (changed)="setBound('least', $event)"
+        />
+        <hr-line
+          label="At most"
+          [inputId]="id('greatest')"
+          [problem]="problems().greatest"
+          placeholder="no limit"
+          end
+          inputmode="decimal"
+          [value]="bound(type.greatest)"
+          (changed)="setBound('greatest', $event)"
+        />
       }
       @if (type.kind !== 'money') {
-        <label class="tick wide"
-          ><input
-            type="checkbox"
-            [checked]="type.plain"
-            (change)="patch({ plain: $any($event.target).checked })"
-          />
-          No marks between thousands, as in a year or a house number</label
+        <mat-checkbox class="wide" [checked]="type.plain" (change)="patch({ plain: $event.checked })"
+          >No marks between thousands, as in a year or a house number</mat-checkbox
         >
       }
     }
@@ -416,16 +369,6 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
     .colour {
       width: 96px;
     }
-    .tick {
-      align-self: end;
-      padding-bottom: 6px;
-    }
-    .tick input {
-      accent-color: var(--hr-moss);
-    }
-    .number {
-      text-align: right;
-    }
   `,
 })
 export class TypeSettingsComponent {
@@ -447,9 +390,10 @@ export class TypeSettingsComponent {
   readonly stamps = ['createdAt', 'createdBy', 'changedAt', 'changedBy'] as const;
   readonly words = stampWords;
   private readonly locale = inject(FileStore).locale;
-  patternProblem = '';
-  choiceProblem = '';
-  boundProblem = '';
+  readonly patternProblem = signal('');
+  readonly choiceProblem = signal('');
+  /** What is wrong with each of the bounds. */
+  readonly problems = signal({ least: '', greatest: '' });
   readonly FEW = FEW;
   readonly MORE = MORE;
   /** What the choices are searched for, and how many of those found are shown. */
@@ -478,7 +422,7 @@ export class TypeSettingsComponent {
   setPattern(text: string): void {
     const pattern = text.trim();
     const parsed = pattern === '' ? null : parsePattern(pattern);
-    this.patternProblem = parsed && !parsed.ok ? parsed.message : '';
+    this.patternProblem.set(parsed && !parsed.ok ? parsed.message : '');
     if (!parsed || parsed.ok) this.patch({ pattern: pattern || null });
   }
 
@@ -489,7 +433,7 @@ export class TypeSettingsComponent {
 
   setBound(which: 'least' | 'greatest', text: string): void {
     const number = text.trim() === '' ? null : readNumber(text, this.locale());
-    this.boundProblem = typeof number === 'string' ? number : '';
+    this.problems.update((all) => ({ ...all, [which]: typeof number === 'string' ? number : '' }));
     if (typeof number !== 'string') this.patch({ [which]: number && toText(number) });
   }
 
@@ -500,13 +444,12 @@ export class TypeSettingsComponent {
     this.patch({ colours: colour === '' ? others : { ...others, [choice]: colour as Colour } });
   }
 
-  addChoice(input: HTMLInputElement): void {
+  addChoice(line: LineComponent): void {
     const type = this.type();
-    const text = input.value.trim();
     // It says already that it is too long.
-    if (characters(text) > 100) return;
+    const text = line.text?.trim() ?? '';
     if (type.kind !== 'choice' || text === '' || !this.isNew(type.choices, text)) return;
-    input.value = '';
+    line.clear();
     this.patch({ choices: [...type.choices, text] });
   }
 
@@ -515,10 +458,7 @@ export class TypeSettingsComponent {
     const name = text.trim();
     if (type.kind !== 'choice') return;
     const from = type.choices[index]!;
-    if (name === from) return;
-    if (name === '')
-      this.choiceProblem = `A choice cannot be empty: ${from} stays, or is taken out by its cross.`;
-    if (name === '' || !this.isNew(type.choices, name)) return;
+    if (name === from || !this.isNew(type.choices, name)) return;
     const { [from]: colour, ...others } = type.colours ?? {};
     this.patch({
       choices: type.choices.map((choice, i) => (i === index ? name : choice)),
@@ -533,8 +473,8 @@ export class TypeSettingsComponent {
   }
 
   private isNew(choices: readonly string[], text: string): boolean {
-    this.choiceProblem = choices.includes(text) ? `There is a choice “${text}” already.` : '';
-    return this.choiceProblem === '';
+    this.choiceProblem.set(choices.includes(text) ? `There is a choice “${text}” already.` : '');
+    return this.choiceProblem() === '';
   }
 
   moveChoice(index: number, by: number): void {
@@ -566,10 +506,6 @@ export class TypeSettingsComponent {
 
   setResult(kind: (typeof RESULTS)[number]): void {
     this.patch({ result: kind === 'decimal' || kind === 'money' ? { kind, places: 2 } : { kind } });
-  }
-
-  whole(text: string, least: number, most: number): number {
-    return Math.min(Math.max(Math.round(Number(text)) || least, least), most);
   }
 }
 

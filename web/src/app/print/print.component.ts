@@ -1,34 +1,59 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
 import { sourceColumns, type PageModel } from '@heathridge/core/report';
+import { DetailsComponent } from '../frame/details.component';
 import { DocumentPage } from '../file/document-page';
+import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import { PageComponent } from './page.component';
-import { MostDirective } from '../shared/most.directive';
-import { SELECT } from '../shared/select';
+import { LineComponent } from '../shared/line.component';
+import { SelectComponent, type Option } from '../shared/select.component';
+import { StripComponent } from '../shared/strip.component';
 
 type Column = Report['columns'][number];
 
 /** Columns a new report begins with. */
 const FIRST_COLUMNS = 6;
 
+const YES_NO = [
+  [true, 'yes'],
+  [false, 'no'],
+] as const;
+const PAPERS = [
+  ['A4 tall', 'A4 tall'],
+  ['A4 wide', 'A4 wide'],
+] as const;
+
 /** Reports: the outline at the left, the real pages in the middle, Details at the right. */
 @Component({
   selector: 'hr-print',
-  imports: [MatButtonModule, MostDirective, MatIconModule, PageComponent, SELECT],
+  imports: [
+    DetailsComponent,
+    DOCUMENT_PARTS,
+    LineComponent,
+    MatButtonModule,
+    MatCheckboxModule,
+    MatIconModule,
+    PageComponent,
+    SelectComponent,
+    StripComponent,
+  ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './print.component.html',
   styleUrl: './print.component.scss',
 })
 export class PrintComponent extends DocumentPage<Report> {
   private readonly api = inject(Api);
+  readonly yesNo = YES_NO;
+  readonly papers = PAPERS;
   protected override readonly speech = { one: 'report', dropped: 'the rows it prints stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'report' });
   readonly report = this.document;
@@ -43,6 +68,8 @@ export class PrintComponent extends DocumentPage<Report> {
     const report = this.report();
     return report ? sourceColumns(this.store.design(), report.source) : [];
   });
+  readonly groupOptions = computed((): Option[] => [{ id: '', label: 'no groups' }, ...this.choices()]);
+  readonly sortOptions = computed((): Option[] => [{ id: '', label: 'the source' }, ...this.choices()]);
   readonly sourceLabel = computed(() => {
     const source = this.report()?.source;
     const { tables, queries } = this.store.design();

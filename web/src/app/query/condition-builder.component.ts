@@ -7,7 +7,8 @@ import { sqlText } from '@heathridge/core/expression';
 import type { Field } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
-import { ValueInputComponent, type Fetch, type Held } from '../shared/value-input.component';
+import type { Fetch, Held } from '../value/held';
+import { ValueInputComponent } from '../value/value-input.component';
 import type { FieldPath } from './paths';
 import { SELECT } from '../shared/select';
 
@@ -72,32 +73,34 @@ function shapesFor(field: Field): readonly Shape[] {
   template: `
     <div class="field">
       <span class="label" id="c-field-label">Keep rows where</span>
-      <mat-select
-        id="c-field"
-        class="input"
-        cdkFocusInitial
-        [ngModel]="at()"
-        (ngModelChange)="choose(+$event)"
-        aria-labelledby="c-field-label"
+      <mat-form-field
+        ><mat-select
+          id="c-field"
+          cdkFocusInitial
+          [ngModel]="at()"
+          (ngModelChange)="choose(+$event)"
+          aria-labelledby="c-field-label"
+        >
+          @for (path of paths(); track path.text; let i = $index) {
+            <mat-option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</mat-option>
+          }
+        </mat-select></mat-form-field
       >
-        @for (path of paths(); track path.text; let i = $index) {
-          <mat-option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</mat-option>
-        }
-      </mat-select>
     </div>
     <div class="field">
       <span class="label" id="c-shape-label">how</span>
-      <mat-select
-        id="c-shape"
-        class="input"
-        [ngModel]="shape().id"
-        (ngModelChange)="shapeId.set($event)"
-        aria-labelledby="c-shape-label"
+      <mat-form-field
+        ><mat-select
+          id="c-shape"
+          [ngModel]="shape().id"
+          (ngModelChange)="shapeId.set($event)"
+          aria-labelledby="c-shape-label"
+        >
+          @for (item of shapes(); track item.id) {
+            <mat-option [value]="item.id">{{ item.label }}</mat-option>
+          }
+        </mat-select></mat-form-field
       >
-        @for (item of shapes(); track item.id) {
-          <mat-option [value]="item.id">{{ item.label }}</mat-option>
-        }
-      </mat-select>
     </div>
     @if (shape().values > 0) {
       <div class="field">
@@ -110,9 +113,6 @@ function shapesFor(field: Field): readonly Shape[] {
           [fetch]="fetch"
           (changed)="first.set($event)"
         />
-        @if (first().problem) {
-          <p class="message">{{ first().problem }}</p>
-        }
       </div>
     }
     @if (shape().values === 2) {

@@ -1,8 +1,8 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatRadioModule } from '@angular/material/radio';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
 import {
@@ -14,18 +14,22 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
-import { isNumeric, showValue, type Value } from '@heathridge/core/values';
 import { DocumentPage } from '../file/document-page';
+import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api, type QueryResult } from '../shared/api.service';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
+import { LineComponent } from '../shared/line.component';
+import { PickComponent, type Pickable } from '../shared/pick.component';
+import { SelectComponent } from '../shared/select.component';
+import { StripComponent } from '../shared/strip.component';
+import { WholeComponent } from '../shared/whole.component';
+import { ResultTableComponent } from './result-table.component';
 import { problemOf } from '../shared/problem';
 import { ChipComponent } from './chip.component';
 import { ConditionBuilderComponent } from './condition-builder.component';
 import { FunnelComponent } from './funnel.component';
 import { pathsFrom, type FieldPath } from './paths';
-import { MostDirective } from '../shared/most.directive';
-import { SELECT } from '../shared/select';
 
 export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
   { id: 'count', label: 'count' },
@@ -35,19 +39,32 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
   { id: 'most', label: 'most' },
 ];
 
+/** What may be picked beside the fields; no path is written so. */
+const [WORKED_OUT, COUNT] = ['(worked out)', '(count)'];
+
+const VIEWS = [
+  ['words', 'Words'],
+  ['sql', 'SQL'],
+] as const;
+
 /** A query as a sentence, its funnel and its result. */
 @Component({
   selector: 'hr-query',
   imports: [
     MatButtonModule,
-    MostDirective,
-    FormsModule,
     MatIconModule,
     ChipComponent,
     ConditionBuilderComponent,
     ExpressionEditorComponent,
     FunnelComponent,
-    SELECT,
+    DOCUMENT_PARTS,
+    LineComponent,
+    MatRadioModule,
+    PickComponent,
+    ResultTableComponent,
+    SelectComponent,
+    StripComponent,
+    WholeComponent,
   ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './query.component.html',
@@ -56,6 +73,7 @@ export const TOTALS: readonly { readonly id: Measure['total']; readonly label: s
 export class QueryComponent extends DocumentPage<Query> {
   private readonly api = inject(Api);
   readonly totals = TOTALS;
+  readonly views = VIEWS;
   protected override readonly speech = { one: 'query', dropped: 'the rows it reads stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'query' });
   private readonly query = this.document;
@@ -75,6 +93,23 @@ export class QueryComponent extends DocumentPage<Query> {
     const table = this.table();
     return table ? pathsFrom(this.store.design(), table) : [];
   });
+  private readonly fieldsByText = computed(() => new Map(this.fieldPaths().map((path) => [path.text, path])));
+  readonly pickFields = computed((): Pickable[] =>
+    this.fieldPaths().map(({ text, of, field }) => ({ id: text, of, label: field.label })),
+  );
+  readonly pickColumns = computed((): Pickable[] => [
+    { id: WORKED_OUT, label: 'Worked out…', icon: 'functions' },
+    ...this.pickFields(),
+  ]);
+  readonly pickLinks = computed((): Pickable[] =>
+    this.linkPaths().map(({ text, ids }) => ({ id: text, label: this.linkLabel(ids) })),
+  );
+  readonly pickTotals = computed((): Pickable[] => [
+    { id: COUNT, label: `count of ${this.table()?.plural.toLowerCase()}` },
+    ...this.fieldPaths()
+      .filter(({ field }) => ['money', 'decimal', 'wholeNumber'].includes(field.type.kind))
+      .map(({ text, of, field }) => ({ id: text, of: `sum of ${of}`.trim(), label: field.label })),
+  ]);
   readonly linkPaths = computed(() => this.fieldPaths().filter(({ field }) => field.type.kind === 'lookup'));
   readonly resultColumns = computed((): readonly { id: string; label: string }[] => {
     const query = this.query();
@@ -180,6 +215,29 @@ export class QueryComponent extends DocumentPage<Query> {
     return labels.join('’s ');
   }
 
+  fieldAt(text: string): FieldPath {
+    return this.fieldsByText().get(text)!;
+  }
+
+  pickLink(text: string): void {
+    this.addLink(this.fieldAt(text).ids);
+  }
+
+  /** The panel stays for several columns; one that is to be written opens its own. */
+  pickColumn(text: string, part: ChipComponent): void {
+    if (text !== WORKED_OUT) {
+      this.addColumn(this.fieldAt(text));
+      return;
+    }
+    part.close();
+    this.addWorkedOut();
+  }
+
+  pickTotal(text: string): void {
+    if (text === COUNT) this.addMeasure('count', null);
+    else this.addMeasure('sum', this.fieldAt(text));
+  }
+
   addLink(path: readonly string[]): void {
     const query = this.query()!;
     this.set({ with: [...query.with, { path: [...path], keepWithout: true }] });
@@ -219,10 +277,7 @@ export class QueryComponent extends DocumentPage<Query> {
     if (!first) return;
     const id = newId('c');
     this.set({
-      columns: [
-        ...query.columns,
-        { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) },
-      ],
+      columns: [...query.columns, { id, label: 'Worked out', expression: this.stored(first.text) }],
     });
     this.added.set(id);
   }
@@ -366,18 +421,8 @@ export class QueryComponent extends DocumentPage<Query> {
       : `${word} of ${this.words(measure.expression)}`;
   }
 
-  setFirst(text: string): void {
-    const first = Math.round(Number(text));
-    this.set({ first: first >= 1 ? Math.min(first, 1_000_000) : null });
-  }
-
-  cell(value: Value, column: number): string {
-    const kind = this.result()!.columns[column]!.kind;
-    return showValue(kind, value, this.store.locale());
-  }
-
-  numeric(column: number): boolean {
-    return isNumeric(this.result()!.columns[column]!.kind);
+  setFirst(first: number | null): void {
+    this.set({ first });
   }
 
   protected override take(query: Query): void {

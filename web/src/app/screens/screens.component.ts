@@ -1,27 +1,42 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, of, Subject, switchMap } from 'rxjs';
 import { fieldOf, showKey, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
 import { formFromTable, moved, widthOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
+import { DetailsComponent } from '../frame/details.component';
 import { DocumentPage } from '../file/document-page';
+import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { RecordSheetComponent } from '../desk/record-sheet.component';
 import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';
 import { newId } from '../shared/ids';
+import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
-import { MostDirective } from '../shared/most.directive';
 
 type FormField = Form['fields'][number];
 
-const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
+const WIDTHS = ([2, 3, 4, 6, 8, 12] as const).map((width) => [width, String(width)] as const);
+const MAY = [
+  ['type', 'type'],
+  ['read', 'read'],
+] as const;
 
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
   selector: 'hr-screens',
-  imports: [MatButtonModule, MostDirective, MatIconModule, RecordSheetComponent],
+  imports: [
+    DetailsComponent,
+    DOCUMENT_PARTS,
+    LineComponent,
+    MatButtonModule,
+    MatCheckboxModule,
+    MatIconModule,
+    RecordSheetComponent,
+  ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',
@@ -29,7 +44,8 @@ const WIDTHS = [2, 3, 4, 6, 8, 12] as const;
 export class ScreensComponent extends DocumentPage<Form> {
   private readonly api = inject(Api);
   private readonly toast = inject(Toast);
-  readonly widths = WIDTHS;
+  readonly widthChoices = WIDTHS;
+  readonly mayChoices = MAY;
   readonly formRights = [
     ['add', 'add'],
     ['change', 'change'],
@@ -133,8 +149,10 @@ export class ScreensComponent extends DocumentPage<Form> {
     });
   }
 
-  allPicked<K extends keyof FormField>(key: K, value: FormField[K]): boolean {
-    return this.pickedFields().every((item) => item[key] === value);
+  /** What all fields that are picked have alike; null where they differ. */
+  pickedOf<K extends keyof FormField>(key: K): FormField[K] | null {
+    const [first, ...others] = this.pickedFields();
+    return first && others.every((item) => item[key] === first[key]) ? first[key] : null;
   }
 
   move({ id, by }: { id: string; by: number }): void {

@@ -1,9 +1,12 @@
-import { Component, inject, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
+import { Component, computed, inject } from '@angular/core';
+import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
-import { MostDirective } from './most.directive';
-import { SELECT } from './select';
+import { Label } from '@heathridge/core/design';
+import { bySchema } from './by-schema';
+import { LineComponent } from './line.component';
+import { SelectComponent, type Option } from './select.component';
 
 export interface Question {
   readonly title: string;
@@ -26,50 +29,19 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [MatButtonModule, MostDirective, FormsModule, MatDialogModule, SELECT],
+  imports: [LineComponent, MatButtonModule, MatDialogModule, ReactiveFormsModule, SelectComponent],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
-    <form (ngSubmit)="done()">
+    <form [formGroup]="form" (ngSubmit)="done()">
       <mat-dialog-content class="body">
         @if (data.from; as from) {
-          <div class="field">
-            <span class="label" id="ask-from-label">{{ from.label }}</span>
-            <mat-select
-              id="ask-from"
-              class="input"
-              name="from"
-              [ngModel]="from_()"
-              (ngModelChange)="choose($event)"
-              aria-labelledby="ask-from-label"
-            >
-              @for (option of from.options; track option.id) {
-                <mat-option [value]="option.id">
-                  {{ option.group ? option.group + ': ' : '' }}{{ option.label }}
-                </mat-option>
-              }
-            </mat-select>
-          </div>
+          <hr-select [label]="from.label" [options]="options" formControlName="from" />
         }
-        <div class="field">
-          <label for="ask-name">{{ data.label }}</label>
-          <input
-            id="ask-name"
-            class="input"
-            name="name"
-            hrMost="60"
-            autocomplete="off"
-            cdkFocusInitial
-            [ngModel]="name()"
-            (ngModelChange)="typed($event)"
-          />
-          @if (data.hint) {
-            <span class="soft small">{{ data.hint }}</span>
-          }
-        </div>
+        <hr-line first [label]="data.label" [hint]="data.hint ?? ''" formControlName="name" />
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-        <button type="submit" matButton="filled" [disabled]="name().trim() === ''">{{ data.act }}</button>
+        <button type="submit" matButton="filled" [disabled]="isEmpty()">{{ data.act }}</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -84,21 +56,34 @@ export interface Answer {
 export class AskDialog {
   readonly data = inject<Question>(MAT_DIALOG_DATA);
   private readonly ref = inject<MatDialogRef<AskDialog, Answer>>(MatDialogRef);
-  private touched = this.data.value !== undefined;
-  readonly from_ = signal(this.data.from?.options[0]?.id ?? '');
-  readonly name = signal(this.data.value ?? this.data.from?.options[0]?.label ?? '');
+  readonly options = (this.data.from?.options ?? []).map(({ id, label, group }): Option => ({
+    id,
+    label: group ? `${group}: ${label}` : label,
+  }));
+  readonly form = new FormGroup({
+    from: new FormControl(this.data.from?.options[0]?.id ?? '', { nonNullable: true }),
+    name: new FormControl(this.data.value ?? this.data.from?.options[0]?.label ?? '', {
+      nonNullable: true,
+      validators: bySchema(Label),
+    }),
+  });
+  private readonly name = toSignal(this.form.controls.name.valueChanges, {
+    initialValue: this.form.controls.name.value,
+  });
+  readonly isEmpty = computed(() => this.name().trim() === '');
 
-  choose(id: string): void {
-    this.from_.set(id);
-    if (!this.touched) this.name.set(this.data.from?.options.find((option) => option.id === id)?.label ?? '');
-  }
-
-  typed(name: string): void {
-    this.touched = true;
-    this.name.set(name);
+  constructor() {
+    const { from, name } = this.form.controls;
+    // A name that nobody has written yet goes with what the new thing is made from.
+    from.valueChanges.pipe(takeUntilDestroyed()).subscribe((id) => {
+      const label = this.data.from?.options.find((option) => option.id === id)?.label ?? '';
+      if (!name.dirty && this.data.value === undefined) name.setValue(label);
+    });
   }
 
   done(): void {
-    if (this.name().trim() !== '') this.ref.close({ name: this.name().trim(), from: this.from_() });
+    this.form.markAllAsTouched();
+    const { name, from } = this.form.getRawValue();
+    if (this.form.valid) this.ref.close({ name: name.trim(), from });
   }
 }

@@ -1,4 +1,5 @@
 import { Directive, ElementRef, inject, type OnDestroy } from '@angular/core';
+import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelect, MatSelectModule } from '@angular/material/select';
 
 /** Milliseconds after which letters begin another word. */
@@ -43,4 +44,4 @@ export class QuickTypingDirective implements OnDestroy {
 }
 
 /** What a component needs that has choices out of a short list. */
-export const SELECT = [MatSelectModule, QuickTypingDirective] as const;
+export const SELECT = [MatFormFieldModule, MatSelectModule, QuickTypingDirective] as const;

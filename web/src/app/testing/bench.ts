@@ -2,7 +2,7 @@ import { provideZonelessChangeDetection, type Provider } from '@angular/core';
 import { provideHttpClient } from '@angular/common/http';
 import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
-import { provideNativeDateAdapter } from '@angular/material/core';
+import { provideIsoDates } from '../value/iso-date-adapter';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
 import { provideRouter } from '@angular/router';
@@ -19,7 +19,7 @@ export function setUp(more: Provider[] = []): HttpTestingController {
       provideHttpClient(),
       provideHttpClientTesting(),
       provideRouter([]),
-      provideNativeDateAdapter(),
+      provideIsoDates(),
       FileStore,
       ...more,
     ],

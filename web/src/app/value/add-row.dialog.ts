@@ -6,8 +6,9 @@ import type { Design, Field, Table } from '@heathridge/core/design';
 import { fieldsToAdd } from '@heathridge/core/people';
 import { startRow, type SavedRow, type SaveRequest } from '@heathridge/core/rows';
 import type { Reading } from '@heathridge/core/values';
-import { problemOf } from './problem';
-import { ValueInputComponent, type Fetch, type Held } from './value-input.component';
+import { problemOf } from '../shared/problem';
+import type { Fetch, Held } from './held';
+import { ValueInputComponent } from './value-input.component';
 
 export interface AddRow {
   readonly design: Design;
@@ -41,12 +42,9 @@ export interface AddRow {
             [reading]="data.reading"
             [fetch]="data.fetch"
             [inputId]="'add-' + field.id"
-            [refused]="errors()[field.id] !== undefined"
+            [message]="errors()[field.id] ?? ''"
             (changed)="take(field, $event)"
           />
-          @if (errors()[field.id] ?? held()[field.id]?.problem; as message) {
-            <p class="message">{{ message }}</p>
-          }
         </div>
       }
       @if (problem()) {

@@ -1,15 +1,16 @@
-import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { Component, computed, ElementRef, forwardRef, inject, signal, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
-import { Api } from './api.service';
-import { Attachments } from './attachments.service';
-import { problemOf } from './problem';
-import type { Held } from './value-input.component';
+import { Api } from '../shared/api.service';
+import { Attachments } from '../shared/attachments.service';
+import { problemOf } from '../shared/problem';
+import { ValuePart } from './value-part';
 
 /** A picture or a file of a row: what is there, and the way to choose another or none. */
 @Component({
-  selector: 'hr-attachment-input',
+  selector: 'hr-attachment-value',
   imports: [MatButtonModule, MatIconModule],
+  providers: [{ provide: ValuePart, useExisting: forwardRef(() => AttachmentValueComponent) }],
   template: `
     <div
       class="box"
@@ -21,21 +22,22 @@ import type { Held } from './value-input.component';
       @if (address(); as url) {
         @if (picture()) {
           <a [href]="url" target="_blank" rel="noopener"
-            ><img [src]="preview()" [alt]="held().text ?? 'Picture'" (error)="noPreview.set(true)"
+            ><img [src]="preview()" [alt]="at.held().text ?? 'Picture'" (error)="noPreview.set(true)"
           /></a>
         }
       }
       <div class="beside">
         @if (address(); as url) {
           <a class="cut name" dir="auto" [href]="url" target="_blank" rel="noopener">{{
-            held().text || 'attachment'
+            at.held().text || 'attachment'
           }}</a>
         } @else {
           <span class="soft name">{{ busy() ? 'Sending …' : picture() ? 'No picture' : 'No file' }}</span>
         }
-        @if (!readonly()) {
+        @if (!at.readonly()) {
           <span class="row">
             <button
+              #button
               matButton="outlined"
               class="compact"
               type="button"
@@ -66,8 +68,8 @@ import type { Held } from './value-input.component';
         }
       </div>
     </div>
-    @if (problem()) {
-      <p class="message" role="alert">{{ problem() }}</p>
+    @if (problem() || at.says(); as message) {
+      <p class="message" role="alert">{{ message }}</p>
     }
   `,
   styles: `
@@ -101,28 +103,25 @@ import type { Held } from './value-input.component';
       max-height: 72px;
       border-radius: 4px;
     }
-    label:focus-within {
-      outline: 2px solid var(--hr-moss);
-      outline-offset: 1px;
-    }
   `,
 })
-export class AttachmentInputComponent {
+export class AttachmentValueComponent extends ValuePart {
   private readonly api = inject(Api);
   private readonly attachments = inject(Attachments);
-  readonly held = input.required<Held>();
-  readonly picture = input.required<boolean>();
-  readonly readonly = input(false);
-  readonly inputId = input('');
-  readonly label = input('');
-  readonly changed = output<Held>();
+  private readonly button = viewChild<unknown, ElementRef<HTMLElement>>('button', { read: ElementRef });
+  protected readonly picture = computed(() => this.at.field().type.kind === 'picture');
+  protected readonly label = computed(() => this.at.label() ?? this.at.field().label);
   readonly busy = signal(false);
   readonly over = signal(false);
   readonly noPreview = signal(false);
   readonly problem = signal('');
-  readonly chooserId = computed(() => this.inputId() || `file-${this.label()}`);
+  readonly chooserId = computed(() => this.at.inputId() || `file-${this.label()}`);
   readonly address = computed(() => this.url('whole'));
   readonly preview = computed(() => this.url(this.noPreview() ? 'whole' : 'preview'));
+
+  override focus(): void {
+    this.button()?.nativeElement.focus();
+  }
 
   choose(input: HTMLInputElement): void {
     const [file] = input.files ?? [];
@@ -131,7 +130,7 @@ export class AttachmentInputComponent {
   }
 
   drag(event: DragEvent): void {
-    if (this.readonly()) return;
+    if (this.at.readonly()) return;
     event.preventDefault();
     this.over.set(true);
   }
@@ -139,14 +138,14 @@ export class AttachmentInputComponent {
   drop(event: DragEvent): void {
     this.over.set(false);
     const [file] = event.dataTransfer?.files ?? [];
-    if (this.readonly() || !file) return;
+    if (this.at.readonly() || !file) return;
     event.preventDefault();
     this.send(file);
   }
 
   clear(): void {
     this.problem.set('');
-    this.changed.emit({ value: null, text: null });
+    this.at.emit({ value: null, text: null });
   }
 
   private send(file: File): void {
@@ -156,7 +155,7 @@ export class AttachmentInputComponent {
       next: ({ id, name }) => {
         this.busy.set(false);
         this.noPreview.set(false);
-        this.changed.emit({ value: id, text: name });
+        this.at.emit({ value: id, text: name });
       },
       error: (error: unknown) => {
         this.busy.set(false);
@@ -166,7 +165,7 @@ export class AttachmentInputComponent {
   }
 
   private url(part: 'whole' | 'preview'): string | null {
-    const { value } = this.held();
+    const { value } = this.at.held();
     return typeof value === 'number' ? this.api.attachment(this.attachments.file, value, part) : null;
   }
 }

@@ -1,15 +1,29 @@
+import type { HarnessLoader } from '@angular/cdk/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { Component, provideZonelessChangeDetection, signal } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
-import { provideNativeDateAdapter } from '@angular/material/core';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
+import { provideIsoDates } from './iso-date-adapter';
+import { MatAutocompleteHarness } from '@angular/material/autocomplete/testing';
+import { MatButtonHarness } from '@angular/material/button/testing';
+import { MatCheckboxHarness } from '@angular/material/checkbox/testing';
+import { MatDatepickerInputHarness } from '@angular/material/datepicker/testing';
+import { MatFormFieldHarness } from '@angular/material/form-field/testing';
 import { MatIconRegistry } from '@angular/material/icon';
+import { MatInputHarness } from '@angular/material/input/testing';
+import { MatRadioGroupHarness } from '@angular/material/radio/testing';
+import { MatSelectHarness } from '@angular/material/select/testing';
+import { MatTimepickerInputHarness } from '@angular/material/timepicker/testing';
 import { By, DomSanitizer } from '@angular/platform-browser';
 import { of, throwError } from 'rxjs';
 import type { Field, FieldType } from '@heathridge/core/design';
 import { BRITISH } from '@heathridge/core/values';
 import { field, lookup } from '../../../../core/src/design/testing/office';
-import type { Choice } from './api.service';
-import { ICONS } from './icons';
-import { ValueInputComponent, type Fetch, type Held } from './value-input.component';
+import type { Choice } from '../shared/api.service';
+import { ICONS } from '../shared/icons';
+import type { Fetch, Held } from './held';
+import { LookupValueComponent } from './lookup-value.component';
+import { ValueInputComponent } from './value-input.component';
 
 @Component({
   selector: 'hr-host',
@@ -54,7 +68,7 @@ describe('ValueInputComponent', () => {
   ): Promise<HTMLInputElement> {
     await TestBed.configureTestingModule({
       imports: [HostComponent],
-      providers: [provideZonelessChangeDetection(), provideNativeDateAdapter()],
+      providers: [provideZonelessChangeDetection(), provideIsoDates()],
     }).compileComponents();
     const [registry, sanitizer] = [TestBed.inject(MatIconRegistry), TestBed.inject(DomSanitizer)];
     for (const [name, svg] of Object.entries(ICONS))
@@ -69,6 +83,8 @@ describe('ValueInputComponent', () => {
   }
 
   const control = (): HTMLInputElement => (fixture.nativeElement as HTMLElement).querySelector('#it')!;
+
+  const loader = (): HarnessLoader => TestbedHarnessEnvironment.documentRootLoader(fixture);
 
   async function type(text: string): Promise<void> {
     control().dispatchEvent(new Event('focus'));
@@ -118,19 +134,100 @@ describe('ValueInputComponent', () => {
     expect(host.seen).toEqual([]);
   });
 
-  it('ticks, chooses and takes many lines', async () => {
-    const tick = await show({ kind: 'tick' }, { value: false });
-    tick.click();
+  it('ticks', async () => {
+    await show({ kind: 'tick' }, { value: false });
+    const box = await loader().getHarness(MatCheckboxHarness);
+    await box.check();
     expect(host.seen).toEqual([{ value: true }]);
-    host.field.set(field('x', 'x', { kind: 'choice', choices: ['Card', 'Cash'] }));
-    host.held.set({ value: 'Card' });
-    await fixture.whenStable();
-    const select = control() as unknown as HTMLSelectElement;
-    expect([...select.options].map(({ value }) => value)).toEqual(['', 'Card', 'Cash']);
-    expect(select.value).toBe('Card');
-    select.value = '';
-    select.dispatchEvent(new Event('change'));
+    expect(await box.isChecked()).toBeTrue();
+  });
+
+  it('chooses from a list, or nothing, and keeps what is no choice any more', async () => {
+    await show({ kind: 'choice', choices: ['Card', 'Cash'] }, { value: 'Card' });
+    const list = await loader().getHarness(MatSelectHarness);
+    expect(await list.getValueText()).toBe('Card');
+    await list.open();
+    const offered = await Promise.all((await list.getOptions()).map((option) => option.getText()));
+    expect(offered).toEqual(['none', 'Card', 'Cash']);
+    await list.clickOptions({ text: 'none' });
     expect(host.held()).toEqual({ value: null });
+    host.held.set({ value: 'Cheque' });
+    expect(await list.getValueText()).toBe('Cheque');
+  });
+
+  it('chooses among what lies side by side, or nothing', async () => {
+    await show({ kind: 'choice', choices: ['Card', 'Cash'], as: 'radio' }, { value: 'Card' });
+    const group = await loader().getHarness(MatRadioGroupHarness);
+    expect(await group.getCheckedValue()).toBe('Card');
+    await group.checkRadioButton({ label: 'Cash' });
+    expect(host.held()).toEqual({ value: 'Cash' });
+    await (await loader().getHarness(MatButtonHarness.with({ text: 'none' }))).click();
+    expect(host.held()).toEqual({ value: null });
+    expect(await group.getCheckedRadioButton()).toBeNull();
+  });
+
+  it('opens a lookup on the row that is chosen, also where that is none of the first', async () => {
+    await show(lookup('borrower'), { value: 9, text: 'Zoe Tarn' });
+    host.choices = [
+      [1, 'Ada Quist'],
+      [2, 'Bo Reed'],
+    ];
+    const line = await loader().getHarness(MatAutocompleteHarness);
+    await line.focus();
+    await new Promise((resolve) => setTimeout(resolve, 250));
+    const active = document.querySelector('.mat-mdc-option-active')!;
+    expect(active.textContent.trim()).toBe('Zoe Tarn');
+    expect(document.querySelectorAll('mat-option').length).toBe(3);
+  });
+
+  it('takes a day from the calendar and a time from the list, as they stand in a file', async () => {
+    await show({ kind: 'date' }, { value: '2026-11-04' });
+    const day = await loader().getHarness(MatDatepickerInputHarness);
+    await (await loader().getHarness(MatButtonHarness)).click();
+    const calendar = await day.getCalendar();
+    expect(await calendar.getCurrentViewLabel()).toContain('2026');
+    await calendar.selectCell({ text: '29' });
+    expect(host.held()).toEqual({ value: '2026-11-29' });
+    expect(control().value).toBe('29 Nov 2026');
+
+    host.field.set(field('x', 'x', { kind: 'time', seconds: false }));
+    host.held.set({ value: '09:00:00' });
+    await fixture.whenStable();
+    await (await loader().getHarness(MatButtonHarness)).click();
+    const times = await (await loader().getHarness(MatTimepickerInputHarness)).getTimepicker();
+    await times.selectOption({ text: /^14:30$/ });
+    expect(host.held()).toEqual({ value: '14:30:00' });
+  });
+
+  it('takes part in a form: what it holds, what it is told, and being off', async () => {
+    const control = new FormControl<Held>({ value: '5.50' }, { nonNullable: true });
+    @Component({
+      selector: 'hr-form',
+      imports: [ReactiveFormsModule, ValueInputComponent],
+      template: `<hr-value-input inputId="it" [field]="field" [reading]="reading" [formControl]="control" />`,
+    })
+    class FormComponent {
+      readonly field = field('x', 'x', { kind: 'money', places: 2 });
+      readonly reading = { locale: BRITISH, today: '2026-11-25' };
+      readonly control = control;
+    }
+    await TestBed.configureTestingModule({
+      imports: [FormComponent],
+      providers: [provideZonelessChangeDetection(), provideIsoDates()],
+    }).compileComponents();
+    fixture = TestBed.createComponent(FormComponent) as unknown as ComponentFixture<HostComponent>;
+    const line = await loader().getHarness(MatInputHarness);
+    expect(await line.getValue()).toBe('£5.50');
+    await line.setValue('7,5x');
+    await line.blur();
+    expect(control.value).toEqual(jasmine.objectContaining({ value: '5.50', typed: '7,5x' }));
+    const around = await loader().getHarness(MatFormFieldHarness);
+    expect((await around.getTextErrors()).join()).toContain('7,5x');
+    control.setValue({ value: '8.00' });
+    expect(await line.getValue()).toBe('£8.00');
+    expect(await around.hasErrors()).toBeFalse();
+    control.disable();
+    expect(await line.isReadonly()).toBeTrue();
   });
 
   it('shows a lookup’s text, and only that, when it may only be read', async () => {
@@ -182,7 +279,7 @@ describe('ValueInputComponent', () => {
     await begin('9');
     expect(component().current()).toEqual({ value: '9.00' });
     await fixture.whenStable();
-    expect([control().value, component().typing]).toEqual(['9', true]);
+    expect([control().value, component().isTyping()]).toEqual(['9', true]);
     await begin('9.7x');
     expect(component().current()).toEqual(jasmine.objectContaining({ value: '5.50', typed: '9.7x' }));
     expect(component().current().problem).toContain('9.7x');
@@ -206,7 +303,10 @@ describe('ValueInputComponent', () => {
       [2, 'Bo Reed'],
     ];
     const shown = (): string[] =>
-      (fixture.debugElement.query(By.directive(ValueInputComponent)).componentInstance as ValueInputComponent)
+      (
+        fixture.debugElement.query(By.directive(LookupValueComponent))
+          .componentInstance as LookupValueComponent
+      )
         .offered()
         .map(([, text]) => String(text));
     control().dispatchEvent(new Event('focus'));

@@ -1,0 +1,90 @@
+import { booleanAttribute, Component, input, output } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatIconModule } from '@angular/material/icon';
+import { MatListModule } from '@angular/material/list';
+
+/** What a list at the side of a page leads to. */
+export interface Listed {
+  readonly id: string;
+  readonly label: string;
+  /** How many it holds, where that is to be seen. */
+  readonly count?: number;
+}
+
+/** The list at the left of a page, from which what it holds is opened, and a new one begun. */
+@Component({
+  selector: 'hr-documents',
+  imports: [MatButtonModule, MatIconModule, MatListModule],
+  host: { role: 'complementary', '[attr.aria-label]': 'about()' },
+  template: `
+    <h2>{{ heading() }}</h2>
+    <mat-nav-list [attr.aria-label]="heading()">
+      @for (item of list(); track item.id) {
+        <button
+          mat-list-item
+          type="button"
+          [activated]="item.id === current()"
+          [attr.aria-current]="item.id === current()"
+          (click)="opened.emit(item.id)"
+        >
+          <span matListItemTitle dir="auto">{{ item.label }}</span>
+          @if (item.count !== undefined) {
+            <span matListItemMeta>{{ item.count.toLocaleString('en-GB') }}</span>
+          }
+        </button>
+      } @empty {
+        <p class="soft none">{{ none() }}</p>
+      }
+    </mat-nav-list>
+    @if (act()) {
+      <button matButton="outlined" class="new" type="button" [disabled]="disabled()" (click)="begun.emit()">
+        <mat-icon svgIcon="add" />{{ act() }}
+      </button>
+    }
+    <ng-content />
+  `,
+  styles: `
+    :host {
+      display: block;
+      overflow: auto;
+      background: var(--hr-paper);
+      border-right: 1px solid var(--hr-line);
+    }
+    h2 {
+      padding: 18px 18px 8px;
+      font-size: var(--hr-text-base);
+      font-weight: 400;
+      color: var(--hr-soft);
+    }
+    .none {
+      padding: 4px 18px;
+    }
+    .new {
+      margin: 14px 18px;
+    }
+    [mat-list-item] {
+      padding-inline: 18px;
+      border: 0;
+      background: none;
+      text-align: start;
+    }
+    [mat-list-item][aria-current='true'] {
+      box-shadow: inset 3px 0 var(--hr-moss);
+      font-weight: 700;
+    }
+  `,
+})
+export class DocumentsComponent {
+  /** What those hear who listen: `Queries`. */
+  readonly about = input.required<string>();
+  readonly heading = input.required<string>();
+  readonly list = input.required<readonly Listed[]>();
+  readonly current = input<string | undefined>(undefined);
+  /** What the button says that begins a new one; empty where nothing is begun here. */
+  readonly act = input('');
+  /** What is said where the list is empty. */
+  readonly none = input('');
+  readonly disabled = input(false, { transform: booleanAttribute });
+  readonly opened = output<string>();
+  readonly begun = output();
+}

@@ -1,0 +1,117 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { Component, computed, input } from '@angular/core';
+import { MatTableModule } from '@angular/material/table';
+import { MatTooltipModule } from '@angular/material/tooltip';
+import { isNumeric, showValue, type Locale, type Value, type ValueKind } from '@heathridge/core/values';
+import type { QueryResult } from '../shared/api.service';
+
+/** Pixels that a column needs for what its kind usually holds; all others share what is left. */
+const WIDTHS: Partial<Record<ValueKind['kind'], number>> = {
+  wholeNumber: 110,
+  decimal: 120,
+  money: 130,
+  tick: 80,
+  date: 130,
+  time: 90,
+  dateTime: 170,
+};
+const LEAST = 150;
+/** Pixels of a row. */
+const ROW = 32;
+
+/** Pixels that a column needs at least where it is not one of text: its values must fit, and its heading. */
+function widthOf({ kind }: ValueKind, label: string): number | null {
+  const width = WIDTHS[kind];
+  return width === undefined ? null : Math.max(width, label.length * 8 + 32);
+}
+
+/** The rows that a query gives: only those are made that are to be seen. */
+@Component({
+  selector: 'hr-result-table',
+  imports: [MatTableModule, MatTooltipModule, ScrollingModule],
+  template: `
+    <cdk-virtual-scroll-viewport [itemSize]="row" tabindex="0" role="region" aria-label="Result">
+      <table mat-table fixedLayout [dataSource]="rows()" [trackBy]="byPlace" [style.minWidth.px]="least()">
+        @for (column of columns(); track column.id; let c = $index) {
+          <ng-container [matColumnDef]="column.id">
+            <th
+              *matHeaderCellDef
+              mat-header-cell
+              scope="col"
+              [class.number]="column.numeric"
+              [style.width.px]="column.width"
+            >
+              {{ column.label }}
+            </th>
+            <td *matCellDef="let values" mat-cell dir="auto" [class.number]="column.numeric">
+              {{ cell(values[c], c) }}
+            </td>
+          </ng-container>
+        }
+        <tr *matHeaderRowDef="ids(); sticky: true" mat-header-row></tr>
+        <tr *matRowDef="let values; columns: ids()" mat-row></tr>
+      </table>
+      @if (result().rows.length === 0) {
+        <p class="soft none">No row is left. The funnel shows which part empties it.</p>
+      }
+    </cdk-virtual-scroll-viewport>
+    @if (result().more) {
+      <p class="soft more">
+        The first {{ result().rows.length.toLocaleString('en-GB') }} rows are shown; there are more.
+      </p>
+    }
+  `,
+  styles: `
+    :host {
+      display: flex;
+      flex-direction: column;
+      height: 100%;
+      min-height: 160px;
+    }
+    cdk-virtual-scroll-viewport {
+      flex: 1;
+    }
+    table {
+      width: 100%;
+    }
+    th,
+    td {
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .number {
+      text-align: right;
+      font-variant-numeric: tabular-nums;
+    }
+    .none,
+    .more {
+      padding: 8px 12px;
+    }
+  `,
+})
+export class ResultTableComponent {
+  readonly result = input.required<QueryResult>();
+  readonly locale = input.required<Locale>();
+  protected readonly row = ROW;
+  /** What the table takes may not be told as read-only. */
+  protected readonly rows = computed(() => [...this.result().rows]);
+  protected readonly columns = computed(() =>
+    this.result().columns.map(({ id, label, kind }) => ({
+      id,
+      label,
+      numeric: isNumeric(kind),
+      width: widthOf(kind, label),
+    })),
+  );
+  protected readonly ids = computed(() => this.columns().map(({ id }) => id));
+  protected readonly least = computed(() =>
+    this.columns().reduce((sum, { width }) => sum + (width ?? LEAST), 0),
+  );
+
+  protected cell(value: Value, column: number): string {
+    return showValue(this.result().columns[column]!.kind, value, this.locale());
+  }
+
+  protected readonly byPlace = (place: number): number => place;
+}
