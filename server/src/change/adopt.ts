@@ -13,14 +13,7 @@ import { remakeTriggers } from '../store/remake';
 import { guarded, only } from '../store/statements';
 import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
 import { adoptForeign, openForeign, type TakenTable } from './adopt-foreign';
-import {
-  composeTexts,
-  copyAsUtf8,
-  lookedAt,
-  readTexts,
-  unreadTexts,
-  type LookedAt,
-} from './foreign-text';
+import { composeTexts, copyAsUtf8, lookedAt, readTexts, unreadTexts, type LookedAt } from './foreign-text';
 import { UNWATCHED, type Tell } from './run';
 import { askSoundness } from './soundness';
 
