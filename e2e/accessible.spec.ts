@@ -4,6 +4,8 @@ import { expect, test } from './office';
 
 /** Waits until nothing on the page is fading in or out any more: halfway, no contrast can be told. */
 async function settled(page: Page): Promise<void> {
+  // News goes by itself, and while it does nothing of it can be read.
+  await expect(page.locator('mat-snack-bar-container')).toHaveCount(0, { timeout: 20_000 });
   await page.waitForFunction(
     () =>
       Array.from(

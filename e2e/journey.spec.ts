@@ -155,7 +155,7 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   await office.field('What is its title?').fill('Loans and fees');
   await office.button('Lay it out').click();
   await page.getByLabel('Reports').getByRole('button', { name: 'Fee' }).click();
-  await page.getByRole('group', { name: 'Added up' }).getByRole('button', { name: 'yes' }).click();
+  await page.getByRole('radiogroup', { name: 'Added up' }).getByRole('radio', { name: 'yes' }).click();
   await office.choose(page.getByLabel('A heading for each'), 'Borrower');
   await expect(page.getByRole('img', { name: 'Page 1' })).toContainText('All 1 row');
   await office.button('Save report').click();

@@ -52,11 +52,11 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
         }
       </nav>
       <div class="right">
-        <button class="goto" (click)="goTo()">
-          <mat-icon svgIcon="search" /><span class="grow">Go to…</span><kbd>Ctrl K</kbd>
+        <button matButton="outlined" class="goto" type="button" (click)="goTo()">
+          <mat-icon svgIcon="search" /><span class="long">Go to… <kbd>Ctrl K</kbd></span>
         </button>
         <a matButton="outlined" [routerLink]="['/desk', file()]"
-          ><mat-icon svgIcon="storefront" />Open the Desk</a
+          ><mat-icon svgIcon="storefront" /><span class="long">Open the Desk</span></a
         >
         <hr-account-menu />
       </div>
@@ -83,6 +83,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
   styles: `
     :host {
       display: grid;
+      grid-template-columns: minmax(0, 1fr);
       grid-template-rows: 56px auto minmax(0, 1fr);
       height: 100vh;
     }
@@ -150,28 +151,47 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
       gap: 12px;
       min-width: 0;
     }
-    .goto {
-      display: flex;
-      align-items: center;
-      gap: 6px;
-      min-width: 150px;
-      height: 32px;
-      padding: 0 8px;
-      border: 1px solid var(--hr-line);
-      border-radius: 6px;
-      background: var(--hr-ground);
-      color: var(--hr-soft);
-      cursor: pointer;
-      text-align: left;
-      white-space: nowrap;
-    }
     kbd {
+      margin-inline-start: 22px;
       padding: 0 5px;
       border: 1px solid var(--hr-line);
       border-radius: 4px;
       background: var(--hr-paper);
       font: inherit;
       font-size: var(--hr-text-tiny);
+    }
+    /* Where there is little room the icons stand for what they do; who listens still hears it. */
+    @media (max-width: 1000px) {
+      .long {
+        position: absolute;
+        width: 1px;
+        height: 1px;
+        overflow: hidden;
+        clip-path: inset(50%);
+      }
+      header {
+        gap: 4px;
+      }
+      .right {
+        gap: 6px;
+      }
+    }
+    @media (max-width: 700px) {
+      header {
+        grid-template-columns: auto minmax(0, 1fr) auto;
+        padding: 0 8px;
+      }
+      .file strong {
+        display: none;
+      }
+      nav {
+        overflow-x: auto;
+      }
+      nav a {
+        min-width: 48px;
+        padding-inline: 4px;
+        font-size: var(--hr-text-small);
+      }
     }
     main {
       grid-row: 3;

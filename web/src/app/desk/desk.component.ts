@@ -66,6 +66,7 @@ import { DeskStore } from './desk.store';
   styles: `
     :host {
       display: grid;
+      grid-template-columns: minmax(0, 1fr);
       grid-template-rows: 56px minmax(0, 1fr);
       height: 100vh;
     }

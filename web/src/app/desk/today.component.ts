@@ -43,7 +43,7 @@ import { DeskStore } from './desk.store';
     }
     .screens {
       display: grid;
-      grid-template-columns: repeat(auto-fill, minmax(270px, 1fr));
+      grid-template-columns: repeat(auto-fill, minmax(min(270px, 100%), 1fr));
       gap: 14px;
       margin-top: 18px;
     }

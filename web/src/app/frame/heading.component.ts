@@ -25,10 +25,11 @@ import { LineComponent } from '../shared/line.component';
       display: flex;
       flex: none;
       align-items: center;
+      flex-wrap: wrap;
       gap: 8px;
       min-width: 0;
       min-height: 54px;
-      padding: 0 18px;
+      padding: 6px 18px;
       border-bottom: 1px solid var(--hr-line);
       background: var(--hr-paper);
     }
