@@ -54,7 +54,7 @@ const WEB_ROOMS = {
   shared: [],
   frame: ['shared'],
   value: ['shared'],
-  pages: ['shared'],
+  pages: ['frame', 'shared'],
   file: ['shared'],
   desk: ['frame', 'shared', 'value'],
   plan: ['desk', 'file', 'shared', 'value'],

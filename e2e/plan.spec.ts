@@ -102,7 +102,7 @@ test('rows that break a new rule are mended there, or the rule is kept for new r
   await office.button('Show what it touches').click();
   await office.button('Show and mend').click();
   const dialog = page.getByRole('dialog', { name: /to mend$/ });
-  const input = dialog.getByRole('textbox').first();
+  const input = dialog.getByRole('row').nth(1).getByRole('textbox');
   await input.fill('19.99');
   await dialog.getByRole('button', { name: 'Save' }).first().click();
   await expect(dialog.getByText('mended')).toBeVisible();

@@ -220,6 +220,44 @@ describe('changing one’s mind about rows that are there', () => {
     await done(office.apply(change));
   });
 
+  it('gives as many of the rows that are found as are asked for', async () => {
+    await done(
+      office.apply({
+        change: 'addField',
+        table: 't_loan',
+        field: field('lBy', 'lent_by', { kind: 'wholeNumber' }),
+      }),
+    );
+    office.app.context.files.get(office.file).writer.exec('UPDATE loan SET lent_by = 99');
+    const change: Change = {
+      change: 'changeField',
+      table: 't_loan',
+      field: 'f_lBy',
+      set: { type: lookup('borrower') },
+    };
+    const { body } = await office.check(change);
+    const { number, count } = body.findings[0];
+    const rows = (offset: number, limit?: number) =>
+      office.call('POST', 'draft/found', {
+        base: office.design.version,
+        changes: [change],
+        number,
+        offset,
+        limit,
+      });
+    const keys = async (offset: number, limit?: number): Promise<unknown[]> =>
+      (await rows(offset, limit)).body.rows.map(({ key }: { key: unknown }) => key);
+    const all = await keys(0);
+    expect(all.length).toBe(count);
+    expect(count).toBeGreaterThan(1);
+    expect(await keys(0, 1)).toEqual(all.slice(0, 1));
+    expect(await keys(1, 500)).toEqual(all.slice(1));
+    for (const limit of [0, 501, 1.5])
+      expect((await rows(0, limit)).status)
+        .withContext(`${limit}`)
+        .toBe(400);
+  });
+
   it('drops a field when each place that uses it is told what to do', async () => {
     const drop: Change = { change: 'dropField', table: 't_loan', field: 'f_lFrom' };
     const { body } = await office.check(drop);

@@ -39,9 +39,15 @@ export function askSoundness(db: Connection, design: Design, tell: Tell): Soundn
 }
 
 /** A page of the rows of one finding. */
-export function unsoundRows(db: Connection, design: Design, number: number, offset: number): FoundRow[] {
+export function unsoundRows(
+  db: Connection,
+  design: Design,
+  number: number,
+  offset: number,
+  limit: number,
+): FoundRow[] {
   const check = soundnessChecks(design)[number];
-  return check ? sampleOf(db, check.sample, 50, offset) : [];
+  return check ? sampleOf(db, check.sample, limit, offset) : [];
 }
 
 /** Constraints and triggers that the definitions ask for and the file does not have. */

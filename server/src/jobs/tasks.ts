@@ -104,6 +104,7 @@ export type Task =
       readonly design: Design;
       readonly number: number;
       readonly offset: number;
+      readonly limit: number;
     }
   | {
       readonly task: 'anchors';
@@ -206,7 +207,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'sound':
       return askSoundness(db, task.design, tell);
     case 'unsound':
-      return unsoundRows(db, task.design, task.number, task.offset);
+      return unsoundRows(db, task.design, task.number, task.offset, task.limit);
     case 'anchors':
       return guarded(db, task.sql, task.columns).all();
     case 'query':

@@ -12,7 +12,7 @@ import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { askOnOpening } from '../plan/ask-soundness';
-import { rowsToMend } from '../rows/to-mend';
+import { FoundPage, rowsToMend } from '../rows/to-mend';
 import { ALWAYS_KEPT, KEPT_DAYS, keptCopies } from '../store/copies';
 import { definitionVersions } from '../store/definitions';
 import { assertWritable, type OpenFile } from '../store/files';
@@ -157,11 +157,11 @@ export function planRoutes(router: Router): void {
     body: v.object({
       ...Draft.entries,
       number: v.pipe(v.number(), v.integer(), v.minValue(0)),
-      offset: v.pipe(v.number(), v.integer(), v.minValue(0)),
+      ...FoundPage.entries,
     }),
     handler: async ({ context, file, body, gone }) => {
       const plan = checkPlan(file.design, drafted(file.design, body.changes), body.changes);
-      const { number, offset } = body;
+      const { number, offset, limit } = body;
       const found = await context.jobs.run(
         file.path,
         {
@@ -170,7 +170,7 @@ export function planRoutes(router: Router): void {
           plan,
           today: todayIn(context, file),
           number,
-          limit: 50,
+          limit,
           offset,
         },
         { signal: gone, limit: 600_000 },

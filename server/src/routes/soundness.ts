@@ -5,7 +5,7 @@ import { remakeTriggers } from '../store/remake';
 import { ask, knownSoundness } from '../plan/ask-soundness';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
-import { rowsToMend } from '../rows/to-mend';
+import { FoundPage, rowsToMend } from '../rows/to-mend';
 import { assertWritable } from '../store/files';
 
 const Place = v.pipe(v.number(), v.integer(), v.minValue(0));
@@ -36,7 +36,7 @@ export function soundnessRoutes(router: Router): void {
     answer: answers.RowsToMend,
     needs: 'builder',
     summary: 'Rows that one question finds, with the values to mend them by',
-    body: v.object({ number: Place, offset: Place }),
+    body: v.object({ number: Place, ...FoundPage.entries }),
     handler: async ({ context, file, body, gone }) => {
       const { design } = file;
       const check = soundnessChecks(design)[body.number];

@@ -1,3 +1,4 @@
+import * as v from 'valibot';
 import { asText, catalogOf, displayOf, displaySql } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { RowKey } from '@heathridge/core/rows';
@@ -5,6 +6,12 @@ import type { FoundRow } from '../change/run';
 import type { OpenFile } from '../store/files';
 import { guarded } from '../store/statements';
 import { keyColumns, rowObject } from './json';
+
+/** Which of the rows that a check finds are asked for: 50 from this one on, or as many as are said. */
+export const FoundPage = v.object({
+  offset: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  limit: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(500)), 50),
+});
 
 /** A row that a check has found, as it is mended. */
 export interface RowToMend {

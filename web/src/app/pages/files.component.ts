@@ -1,9 +1,11 @@
 import { DatePipe } from '@angular/common';
-import { Component, inject, signal } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatSortModule, type Sort } from '@angular/material/sort';
+import { MatTableModule } from '@angular/material/table';
 import { Router, RouterLink } from '@angular/router';
 import { Api, type FileEntry } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
@@ -12,6 +14,7 @@ import { sizeText } from '../shared/size';
 import { SessionService } from '../shared/session.service';
 import { uniqueName } from '@heathridge/core/design';
 import { Toast } from '../shared/toast.service';
+import { NothingComponent } from '../frame/nothing.component';
 import type { Encoding } from '@heathridge/core/exchange';
 import { EncodingDialog, type Unread } from './encoding.dialog';
 import { AdoptedDialog, type Adopted } from './adopted.dialog';
@@ -19,7 +22,17 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
 
 @Component({
   selector: 'hr-files',
-  imports: [MatButtonModule, DatePipe, MatIconModule, MatMenuModule, RouterLink, AccountMenuComponent],
+  imports: [
+    AccountMenuComponent,
+    DatePipe,
+    MatButtonModule,
+    MatIconModule,
+    MatMenuModule,
+    MatSortModule,
+    MatTableModule,
+    NothingComponent,
+    RouterLink,
+  ],
   template: `
     <header>
       <img src="mark.svg" alt="" width="32" height="32" />
@@ -46,61 +59,73 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       </div>
       @if (files(); as list) {
         @if (list.length === 0) {
-          <div class="card empty">
-            <p>
-              {{
-                session.person()?.maker
-                  ? 'There is no file yet. A file holds the tables of one office, with everything built on them.'
-                  : 'No file is open to you yet: ask the person who builds them.'
-              }}
-            </p>
-          </div>
+          <hr-nothing
+            class="card"
+            [text]="
+              session.person()?.maker
+                ? 'There is no file yet. A file holds the tables of one office, with everything built on them.'
+                : 'No file is open to you yet: ask the person who builds them.'
+            "
+          />
         } @else {
-          <table class="card">
-            <thead>
-              <tr>
-                <th scope="col">Name</th>
-                <th scope="col">You are</th>
-                <th scope="col">Last changed</th>
-                <th scope="col" class="right">Size</th>
-                <th scope="col"><span class="visually-hidden">Open</span></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (file of list; track file.id) {
-                <tr>
-                  <td>
-                    <a
-                      class="name"
-                      [routerLink]="file.role === 'builder' ? ['/file', file.id] : ['/desk', file.id]"
-                      >{{ file.name }}</a
-                    >
-                  </td>
-                  <td>{{ file.role }}</td>
-                  <td>{{ file.changedAt | date: 'd MMM y, HH:mm' }}</td>
-                  <td class="right">{{ size(file.size) }}</td>
-                  <td class="right actions">
-                    @if (file.role === 'builder') {
-                      <a
-                        matButton="outlined"
-                        class="compact"
-                        [routerLink]="['/file', file.id]"
-                        [attr.aria-label]="'Design ' + file.name"
-                        >Design</a
-                      >
-                    }
+          <div class="card">
+            <table
+              mat-table
+              matSort
+              [dataSource]="sorted()"
+              [trackBy]="byId"
+              (matSortChange)="sort.set($event)"
+            >
+              <ng-container matColumnDef="name">
+                <th *matHeaderCellDef mat-header-cell mat-sort-header scope="col">Name</th>
+                <td *matCellDef="let file" mat-cell>
+                  <a
+                    class="name"
+                    dir="auto"
+                    [routerLink]="file.role === 'builder' ? ['/file', file.id] : ['/desk', file.id]"
+                    >{{ file.name }}</a
+                  >
+                </td>
+              </ng-container>
+              <ng-container matColumnDef="role">
+                <th *matHeaderCellDef mat-header-cell scope="col">You are</th>
+                <td *matCellDef="let file" mat-cell>{{ file.role }}</td>
+              </ng-container>
+              <ng-container matColumnDef="changedAt">
+                <th *matHeaderCellDef mat-header-cell mat-sort-header scope="col">Last changed</th>
+                <td *matCellDef="let file" mat-cell>{{ file.changedAt | date: 'd MMM y, HH:mm' }}</td>
+              </ng-container>
+              <ng-container matColumnDef="size">
+                <th *matHeaderCellDef mat-header-cell mat-sort-header scope="col">Size</th>
+                <td *matCellDef="let file" mat-cell>{{ size(file.size) }}</td>
+              </ng-container>
+              <ng-container matColumnDef="open">
+                <th *matHeaderCellDef mat-header-cell scope="col">
+                  <span class="visually-hidden">Open</span>
+                </th>
+                <td *matCellDef="let file" mat-cell class="actions">
+                  @if (file.role === 'builder') {
                     <a
                       matButton="outlined"
                       class="compact"
-                      [routerLink]="['/desk', file.id]"
-                      [attr.aria-label]="'Open the Desk of ' + file.name"
-                      ><mat-icon svgIcon="storefront" />Desk</a
+                      [routerLink]="['/file', file.id]"
+                      [attr.aria-label]="'Design ' + file.name"
+                      >Design</a
                     >
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
+                  }
+                  <a
+                    matButton="outlined"
+                    class="compact"
+                    [routerLink]="['/desk', file.id]"
+                    [attr.aria-label]="'Open the Desk of ' + file.name"
+                    ><mat-icon svgIcon="storefront" />Desk</a
+                  >
+                </td>
+              </ng-container>
+              <tr *matHeaderRowDef="columns" mat-header-row></tr>
+              <tr *matRowDef="let file; columns: columns" mat-row></tr>
+            </table>
+          </div>
         }
       } @else if (failed()) {
         <div class="card empty">
@@ -131,30 +156,17 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
       gap: 8px;
       margin-bottom: 14px;
     }
+    .card {
+      overflow-x: auto;
+    }
     table {
       width: 100%;
-      border-collapse: separate;
-      border-spacing: 0;
     }
-    th,
     td {
       height: 44px;
-      padding: 0 14px;
-      text-align: left;
-      border-bottom: 1px solid var(--hr-line);
-    }
-    tr:last-child td {
-      border-bottom: 0;
-    }
-    th {
-      height: 36px;
-      font-size: var(--hr-text-label);
-      color: var(--hr-soft);
-    }
-    .right {
-      text-align: right;
     }
     .actions {
+      text-align: end;
       white-space: nowrap;
     }
     .actions [matButton] {
@@ -176,6 +188,19 @@ export class FilesComponent {
   readonly files = signal<readonly FileEntry[] | null>(null);
   readonly failed = signal(false);
   readonly size = sizeText;
+  readonly columns = ['name', 'role', 'changedAt', 'size', 'open'];
+  /** As the server gives them until somebody sorts them. */
+  readonly sort = signal<Sort>({ active: '', direction: '' });
+  readonly sorted = computed((): FileEntry[] => {
+    const { active, direction } = this.sort();
+    const files = [...(this.files() ?? [])];
+    const by = active as 'name' | 'changedAt' | 'size';
+    if (direction === '') return files;
+    const order = (a: FileEntry, b: FileEntry): number =>
+      by === 'size' ? a.size - b.size : a[by].localeCompare(b[by], undefined, { numeric: true });
+    return files.sort((a, b) => (direction === 'asc' ? order(a, b) : order(b, a)));
+  });
+  readonly byId = (_: number, { id }: FileEntry): string => id;
 
   constructor() {
     this.load();

@@ -1,5 +1,6 @@
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { MatSortHeaderHarness } from '@angular/material/sort/testing';
 import { MatActionListItemHarness } from '@angular/material/list/testing';
 import { MatMenuHarness } from '@angular/material/menu/testing';
 import { MatDialog } from '@angular/material/dialog';
@@ -114,9 +115,12 @@ describe('SignInComponent', () => {
 });
 
 describe('FilesComponent', () => {
+  let shown: ComponentFixture<FilesComponent>;
+
   async function show(files: object[] | null): Promise<HTMLElement> {
     const http = setUp();
     const fixture = TestBed.createComponent(FilesComponent);
+    shown = fixture;
     const request = http.expectOne('/api/files');
     if (files) request.flush({ files });
     else request.flush({ detail: 'No.' }, { status: 500, statusText: 'x' });
@@ -143,6 +147,36 @@ describe('FilesComponent', () => {
     );
     expect(links).toEqual(['/file/f_1', '/desk/f_2']);
     expect(page.querySelectorAll('a[aria-label^="Design"]').length).toBe(1);
+  });
+
+  it('lists them in the order of a column that is pressed, and back', async () => {
+    const file = (name: string, changedAt: string, size: number): object => ({
+      id: `f_${name}`,
+      name,
+      role: 'builder',
+      changedAt,
+      size,
+    });
+    const page = await show([
+      file('File 10', '2026-11-02T09:30:00Z', 5),
+      file('File 9', '2026-11-03T09:30:00Z', 7),
+      file('another', '2026-11-01T09:30:00Z', 6),
+    ]);
+    const names = (): string[] => [...page.querySelectorAll('a.name')].map((link) => link.textContent);
+    const loader = TestbedHarnessEnvironment.documentRootLoader(shown);
+    const press = async (label: string): Promise<void> =>
+      (await loader.getHarness(MatSortHeaderHarness.with({ label }))).click();
+    await press('Name');
+    expect(names()).toEqual(['another', 'File 9', 'File 10']);
+    await press('Name');
+    expect(names()).toEqual(['File 10', 'File 9', 'another']);
+    await press('Size');
+    expect(names()).toEqual(['File 10', 'another', 'File 9']);
+    await press('Last changed');
+    expect(names()).toEqual(['another', 'File 10', 'File 9']);
+    await press('Last changed');
+    await press('Last changed');
+    expect(names()).toEqual(['File 10', 'File 9', 'another']);
   });
 
   it('says what to do when there is none, and when they cannot be read', async () => {

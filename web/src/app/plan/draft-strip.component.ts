@@ -403,7 +403,7 @@ export class DraftStripComponent {
     const draft = this.draft.draft();
     const data: FoundData = {
       finding,
-      rows: (offset) => this.api.found(this.store.file, draft, finding.number, offset),
+      rows: (offset, limit) => this.api.found(this.store.file, draft, finding.number, offset, limit),
     };
     this.dialog
       .open<FoundDialog, FoundData, boolean>(FoundDialog, {

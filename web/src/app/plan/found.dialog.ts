@@ -1,22 +1,26 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MAT_DIALOG_DATA, MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatTooltipModule } from '@angular/material/tooltip';
-import type { Observable } from 'rxjs';
+import { firstValueFrom, type Observable } from 'rxjs';
 import { fieldOf, isGiven, showKey, type Field } from '@heathridge/core/design';
-import type { RowKey } from '@heathridge/core/rows';
+import type { RowChange, RowKey } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
+import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
+import { SelectComponent, type Option } from '../shared/select.component';
+import { StripComponent } from '../shared/strip.component';
 import type { Fetch, Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
 
 export interface FoundData {
   readonly finding: Finding;
   /** Reads a page of the rows, from this one on. */
-  rows(offset: number): Observable<{ readonly rows: readonly RowToMend[] }>;
+  rows(offset: number, limit?: number): Observable<{ readonly rows: readonly RowToMend[] }>;
 }
 
 interface Line {
@@ -28,6 +32,9 @@ interface Line {
   readonly saved: boolean;
 }
 
+/** Rows that are read, and saved, together. */
+const TOGETHER = 500;
+
 /** What is saved is composed: letters that another tool has left apart are mended by saving them. */
 const composed = (held: Held): Held =>
   typeof held.value === 'string' ? { ...held, value: keptText(held.value) } : held;
@@ -35,13 +42,56 @@ const composed = (held: Held): Held =>
 /** Rows that a check has found, with the fields by which they can be mended at once. */
 @Component({
   selector: 'hr-found-dialog',
-  imports: [MatButtonModule, MatDialogModule, ValueInputComponent, MatTooltipModule],
+  imports: [
+    MatButtonModule,
+    MatDialogModule,
+    MatProgressBarModule,
+    MatTooltipModule,
+    SelectComponent,
+    StripComponent,
+    ValueInputComponent,
+  ],
   template: `
     <h2 mat-dialog-title>{{ title }}</h2>
     <mat-dialog-content class="body">
       <p>{{ data.finding.message }}</p>
       @if (problem()) {
-        <p class="message" role="alert">{{ problem() }}</p>
+        <hr-strip [text]="problem()" />
+      }
+      @if (all(); as at) {
+        <div class="row" role="status">
+          <mat-progress-bar class="grow" aria-label="How far it is" [value]="(100 * at.done) / at.of" />
+          <span>{{ number(at.done) }} of {{ number(at.of) }} rows</span>
+          <button matButton="outlined" class="compact" type="button" (click)="stop()">Stop</button>
+        </div>
+      } @else if (data.finding.count > 1 && lines().length > 0) {
+        <div class="row many" role="group" aria-label="All rows at once">
+          @if (filling(); as field) {
+            @if (fields().length > 1) {
+              <hr-select
+                about="The field to fill in all rows"
+                [options]="choices()"
+                [value]="field.id"
+                (changed)="choose($event)"
+              />
+            }
+            <hr-value-input
+              class="grow"
+              [label]="field.label + ' of all rows'"
+              [field]="field"
+              [held]="fill()"
+              [reading]="store.reading()"
+              [fetch]="fetch"
+              (changed)="filled($event)"
+            />
+            <button matButton="outlined" class="compact" type="button" (click)="fillAll()">
+              Fill all {{ number(data.finding.count) }}
+            </button>
+          }
+          <button matButton="outlined" class="compact danger" type="button" (click)="deleteAll()">
+            Delete all {{ number(data.finding.count) }}
+          </button>
+        </div>
       }
       <table>
         <thead>
@@ -109,7 +159,9 @@ const composed = (held: Held): Held =>
       }
     </mat-dialog-content>
     <mat-dialog-actions align="end">
-      <span class="soft small note">Each row is saved at once, like on a form.</span>
+      <span class="soft small note"
+        >Each row is saved at once, like on a form; all of them, {{ number(together) }} at a time.</span
+      >
       <button type="button" matButton="filled" (click)="ref.close(anySaved())">
         {{ anySaved() ? 'Close and check again' : 'Close' }}
       </button>
@@ -136,6 +188,14 @@ const composed = (held: Held): Held =>
     thead th {
       color: var(--hr-soft);
     }
+    .many {
+      padding: 8px;
+      border-radius: var(--hr-corner);
+      background: var(--hr-ground);
+    }
+    .many hr-select {
+      width: 160px;
+    }
     .note {
       margin-right: auto;
     }
@@ -146,6 +206,7 @@ const composed = (held: Held): Held =>
 })
 export class FoundDialog {
   private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
   readonly store = inject(FileStore);
   readonly data = inject<FoundData>(MAT_DIALOG_DATA);
   readonly ref = inject<MatDialogRef<FoundDialog, boolean>>(MatDialogRef);
@@ -154,7 +215,22 @@ export class FoundDialog {
   readonly busy = signal(true);
   private readonly wanted = new Set<number>();
   readonly problem = signal('');
-  readonly anySaved = computed(() => this.lines().some(({ saved }) => saved));
+  /** Whether all rows have been worked on, with whatever success. */
+  private readonly anyTogether = signal(false);
+  readonly anySaved = computed(() => this.anyTogether() || this.lines().some(({ saved }) => saved));
+  /** How far the work on all rows is; null while none is going on. */
+  readonly all = signal<{ readonly done: number; readonly of: number } | null>(null);
+  private stopped = false;
+  readonly together = TOGETHER;
+  /** The field that is filled in all rows, and with what. */
+  private readonly chosen = signal<string | null>(null);
+  readonly filling = computed(
+    () => this.fields().find(({ id }) => id === this.chosen()) ?? this.fields()[0] ?? null,
+  );
+  readonly fill = signal<Held>({ value: null });
+  /** What is still looked up is waited for: then all rows are filled. */
+  private fillWanted = false;
+  readonly choices = computed((): Option[] => this.fields().map(({ id, label }) => ({ id, label })));
   /** Fields that are in the file as it is: only those can be saved. */
   readonly fields = computed((): Field[] => {
     const table = this.table();
@@ -198,6 +274,90 @@ export class FoundDialog {
         this.problem.set(problemOf(error).detail);
       },
     });
+  }
+
+  number(count: number): string {
+    return count.toLocaleString('en-GB');
+  }
+
+  choose(field: string): void {
+    this.chosen.set(field);
+    this.fill.set({ value: null });
+  }
+
+  filled(held: Held): void {
+    this.fill.set(held);
+    if (held.sought === true || !this.fillWanted) return;
+    this.fillWanted = false;
+    this.fillAll();
+  }
+
+  fillAll(): void {
+    const [field, held] = [this.filling(), this.fill()];
+    this.fillWanted = held.sought === true;
+    if (!field || this.fillWanted || held.problem !== undefined) return;
+    void this.forAll('filled', ({ key, cells }) => ({
+      op: 'update',
+      table: this.data.finding.table,
+      key,
+      values: { [field.id]: held.value },
+      was: { [field.id]: cells ? heldOf(cells[field.id] ?? null).value : null },
+    }));
+  }
+
+  deleteAll(): void {
+    const { count, table } = this.data.finding;
+    const data: Confirmation = {
+      title: `Delete all ${this.number(count)} rows?`,
+      text: 'They are taken out of the file now, whatever becomes of the draft. The history keeps what they held.',
+      act: 'Delete them',
+      stay: 'Keep them',
+      danger: true,
+    };
+    this.dialog
+      .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
+      .afterClosed()
+      .subscribe((sure) => {
+        if (sure) void this.forAll('deleted', ({ key }) => ({ op: 'delete', table, key }));
+      });
+  }
+
+  stop(): void {
+    this.stopped = true;
+  }
+
+  /** Saves a change of every row that is found, some hundreds together, and looks again at what is left. */
+  private async forAll(what: string, change: (row: RowToMend) => RowChange): Promise<void> {
+    this.stopped = false;
+    this.problem.set('');
+    const of = this.data.finding.count;
+    this.all.set({ done: 0, of });
+    let done = 0;
+    try {
+      // All are read before any is changed: what is mended is found no more, and the next would move up.
+      const rows: RowToMend[] = [];
+      for (let page = TOGETHER; page === TOGETHER && !this.stopped;) {
+        const found = await firstValueFrom(this.data.rows(rows.length, TOGETHER));
+        page = found.rows.length;
+        rows.push(...found.rows);
+      }
+      for (let at = 0; at < rows.length && !this.stopped; at += TOGETHER) {
+        const changes = rows.slice(at, at + TOGETHER).map(change);
+        await firstValueFrom(this.api.saveRows(this.store.file, { changes }));
+        done += changes.length;
+        this.all.set({ done, of });
+      }
+      if (this.stopped) this.problem.set(`It was stopped: ${this.number(done)} rows are ${what}.`);
+    } catch (error) {
+      const { errors, detail } = problemOf(error);
+      const rest =
+        done === 0 ? 'Nothing has changed' : `${this.number(done)} rows are ${what}, the rest is as it was`;
+      this.problem.set(`${errors?.[0]?.message ?? detail} ${rest}.`);
+    }
+    this.all.set(null);
+    if (done > 0) this.anyTogether.set(true);
+    this.lines.set([]);
+    this.more();
   }
 
   take(index: number, field: Field, held: Held): void {

@@ -119,6 +119,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
       font-weight: 400;
     }
     td {
+      min-width: 220px;
       padding: 4px 0;
     }
     section {

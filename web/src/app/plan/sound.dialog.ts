@@ -147,7 +147,7 @@ export class SoundDialog {
   mend(finding: Finding): void {
     const data: FoundData = {
       finding,
-      rows: (offset) => this.api.unsound(this.store.file, finding.number, offset),
+      rows: (offset, limit) => this.api.unsound(this.store.file, finding.number, offset, limit),
     };
     this.dialog
       .open<FoundDialog, FoundData, boolean>(FoundDialog, { data, viewContainerRef: this.container })

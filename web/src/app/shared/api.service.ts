@@ -115,11 +115,12 @@ export class Api {
     });
   progress = (file: string, watch: string) =>
     this.http.get<answers.Answer<typeof answers.ProgressAnswer>>(`${base(file)}/progress/${watch}`);
-  found = (file: string, draft: Draft, number: number, offset: number) =>
+  found = (file: string, draft: Draft, number: number, offset: number, limit?: number) =>
     this.http.post<answers.Answer<typeof answers.RowsToMend>>(`${base(file)}/draft/found`, {
       ...draft,
       number,
       offset,
+      limit,
     });
   preview = (file: string, draft: Draft, table: string, field: string) =>
     this.http.post<Preview>(`${base(file)}/draft/preview`, { ...draft, table, field });
@@ -157,10 +158,11 @@ export class Api {
   soundness = (file: string) =>
     this.http.get<answers.Answer<typeof answers.KnownSoundness>>(`${base(file)}/sound`);
   askSoundness = (file: string, watch: string) => this.http.post<Soundness>(`${base(file)}/sound`, { watch });
-  unsound = (file: string, number: number, offset: number) =>
+  unsound = (file: string, number: number, offset: number, limit?: number) =>
     this.http.post<answers.Answer<typeof answers.RowsToMend>>(`${base(file)}/sound/found`, {
       number,
       offset,
+      limit,
     });
   repair = (file: string) => this.http.post<Soundness>(`${base(file)}/sound/repair`, {});
 
