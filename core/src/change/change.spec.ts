@@ -123,6 +123,11 @@ describe('the SQL of a table', () => {
     expect(view).toContain('CREATE VIEW "loan_readable"');
     expect(view).toContain('FROM "borrower" AS d');
     expect(view).toContain(`'.'`);
+    expect(view).toContain('t."borrower" AS "borrower_key"');
+    const clash = table('loan', [...OFFICE.tables[1]!.fields, field('k', 'borrower_key', { kind: 'text' })]);
+    expect(createReadable({ ...OFFICE, tables: [OFFICE.tables[0]!, clash] }, clash)).toContain(
+      't."borrower" AS "borrower_key_2"',
+    );
   });
 });
 

@@ -6,6 +6,7 @@ import {
   linksFrom,
   shownText,
   placesOf,
+  readableKeys,
   readableName,
   stampsTime,
   storedFields,
@@ -214,7 +215,10 @@ export const keptObjects = (
       sql,
     }));
 
-/** That view: decimals as decimals, ticks as they are, lookups as the text they show, worked-out fields. */
+/**
+ * The view in which other tools read a table: decimals as decimals, ticks as they are, worked-out fields, lookups as
+ * the text they show and, at the end, as the key that they hold.
+ */
 export function createReadable(design: Design, table: Table): string {
   const catalog = catalogOf(design);
   const columns = table.fields.map((field) => {
@@ -226,5 +230,8 @@ export function createReadable(design: Design, table: Table): string {
         : (shownText(design, catalog, field, own) ?? own);
     return `${sql} AS ${sqlName(field.name)}`;
   });
-  return `CREATE VIEW ${sqlName(readableName(table))} AS SELECT\n  ${columns.join(',\n  ')}\nFROM ${sqlName(table.name)} AS t`;
+  const keys = [...readableKeys(table)].map(
+    ([id, name]) => `t.${sqlName(fieldOf(table, id)!.name)} AS ${sqlName(name)}`,
+  );
+  return `CREATE VIEW ${sqlName(readableName(table))} AS SELECT\n  ${[...columns, ...keys].join(',\n  ')}\nFROM ${sqlName(table.name)} AS t`;
 }

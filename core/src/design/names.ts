@@ -33,3 +33,21 @@ export const singularOf = (label: string): string =>
 
 /** The name of the view in which other tools read a table as people see it. */
 export const readableName = ({ name }: { readonly name: string }): string => `${name}_readable`;
+
+/**
+ * Columns of that view which hold a key, beside those that hold the text it is shown by: the id of each field that
+ * is shown so, and what its column is called.
+ */
+export function readableKeys(table: {
+  readonly fields: readonly { readonly id: string; readonly name: string; readonly type: { kind: string } }[];
+}): ReadonlyMap<string, string> {
+  const taken = table.fields.map(({ name }) => name);
+  const keys = new Map<string, string>();
+  for (const { id, name, type } of table.fields) {
+    if (type.kind !== 'lookup' && type.kind !== 'picture' && type.kind !== 'file') continue;
+    const key = uniqueName(`${name}_key`, taken);
+    taken.push(key);
+    keys.set(id, key);
+  }
+  return keys;
+}

@@ -332,7 +332,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 5;
+export const FORMAT = 6;
 
 export const Settings = v.object({
   type: v.literal('settings'),

@@ -32,6 +32,8 @@ import {
   type Table,
 } from '../design';
 import type { ValueKind } from '../values';
+import { columnsOf } from './columns';
+import { plainQuery } from './plain-sql';
 
 /** A column of a result: what it is called and how its values are shown. */
 export interface ResultColumn {
@@ -54,7 +56,7 @@ export interface CompiledQuery {
   readonly funnel: readonly FunnelPart[];
   /** Values for ?1, ?2, … in `sql` and in every part of the funnel. */
   readonly params: readonly string[];
-  /** The same statement with its values written in, for reading. */
+  /** The query as SQL for people and other programs, see `plainQuery`. */
   readonly text: string;
 }
 
@@ -74,8 +76,7 @@ export function compileQuery(design: Design, query: Query, compiling: Compiling)
     return `?${known >= 0 ? known + 1 : params.push(value)}`;
   };
   const run = new Compiler(design, query, compiling, bindText).compile();
-  const { sql } = new Compiler(design, query, compiling, sqlText).compile();
-  return { ...run, params, text: sql };
+  return { ...run, params, text: plainQuery(design, query, compiling.today) };
 }
 
 /**
@@ -173,7 +174,7 @@ class Compiler {
             expression: measure.expression ?? 'NULL',
           })),
         ]
-      : this.columns();
+      : columnsOf(this.query, this.table);
     return [
       ...marked.map(({ sql, label }, i) => probe(`The condition “${label}”`, sql, i)),
       ...columns.map(({ label, expression }) => {
@@ -208,7 +209,7 @@ class Compiler {
     const groupBy = query.group?.by.map((column, i) => this.plain(column, `g${i}`)) ?? [];
     const outputs = query.group
       ? [...groupBy, ...query.group.measures.map((measure, i) => this.measure(measure, `m${i}`))]
-      : this.columns().map((column, i) => this.plain(column, `c${i}`));
+      : columnsOf(this.query, this.table).map((column, i) => this.plain(column, `c${i}`));
     const names = groupBy.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
     const grouping = query.group && names.length > 0 ? `\nGROUP BY ${names.join(', ')}` : '';
     const inner = outputs.flatMap((output) =>
@@ -272,10 +273,6 @@ class Compiler {
       from = known?.alias ?? `t${this.joins.length}`;
       at = target;
     }
-  }
-
-  private columns(): readonly QueryColumn[] {
-    return this.query.columns.length > 0 ? this.query.columns : defaultColumns(this.table);
   }
 
   private plain(column: QueryColumn, name: string): Output {
@@ -391,10 +388,6 @@ class Compiler {
     return undefined;
   }
 }
-
-/** The columns a query shows while nobody has chosen any: every field of its table. */
-export const defaultColumns = (table: Table): QueryColumn[] =>
-  table.fields.map((field) => ({ id: field.id, label: field.label, expression: `"#${field.id}"` }));
 
 /** A query over one table with chosen fields as columns, such as a report runs. */
 export function queryOfTable(

@@ -65,6 +65,7 @@ describe('the demo file in the sqlite3 command line', () => {
       ),
     ) as Record<string, unknown>[];
     expect(row!['player']).toMatch(/^\S+, \S+$/);
+    expect(row!['player_key']).toBe(Number(sqlite('SELECT player FROM hire WHERE hire_number = 1417')));
     expect(row!['monthly_fee']).toMatch(/^\d+\.\d\d$/);
   });
 

@@ -1,3 +1,4 @@
+import { Clipboard } from '@angular/cdk/clipboard';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import type { Design, Query } from '@heathridge/core/design';
@@ -70,6 +71,16 @@ describe('QueryComponent', () => {
     expect(text!.textContent.trim()).toBe('Ada');
     expect(number!.textContent.trim()).toBe('£12.50');
     expect(number!.classList).toContain('number');
+  });
+
+  it('shows the SQL, and copies it', async () => {
+    await run();
+    const copy = spyOn(TestBed.inject(Clipboard), 'copy').and.returnValue(true);
+    fixture.componentInstance.view.set('sql');
+    await fixture.whenStable();
+    expect(page.querySelector('pre')!.textContent).toBe('SELECT 1');
+    button(page, 'Copy').click();
+    expect(copy).toHaveBeenCalledOnceWith('SELECT 1');
   });
 
   it('runs again with each change, and marks itself as not saved', async () => {

@@ -1,3 +1,4 @@
+import { Clipboard } from '@angular/cdk/clipboard';
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
@@ -23,6 +24,7 @@ import { LineComponent } from '../shared/line.component';
 import { PickComponent, type Pickable } from '../shared/pick.component';
 import { SelectComponent } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
+import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
 import { ResultTableComponent } from './result-table.component';
 import { problemOf } from '../shared/problem';
@@ -72,6 +74,8 @@ const VIEWS = [
 })
 export class QueryComponent extends DocumentPage<Query> {
   private readonly api = inject(Api);
+  private readonly clipboard = inject(Clipboard);
+  private readonly toast = inject(Toast);
   readonly totals = TOTALS;
   readonly views = VIEWS;
   protected override readonly speech = { one: 'query', dropped: 'the rows it reads stay as they are' };
@@ -431,5 +435,11 @@ export class QueryComponent extends DocumentPage<Query> {
     this.result.set(null);
     this.problem.set('');
     this.runs.next(query);
+  }
+
+  copySql(sql: string): void {
+    this.toast.say(
+      this.clipboard.copy(sql) ? 'The SQL was copied.' : 'The browser did not let it be copied: mark it by hand.',
+    );
   }
 }
