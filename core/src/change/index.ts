@@ -12,3 +12,4 @@ export * from './convert';
 export * from './follow';
 export * from './undo';
 export * from './read-changes';
+export * from './plan-text';

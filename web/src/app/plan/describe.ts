@@ -21,7 +21,6 @@ import {
   type KindName,
   type Table,
 } from '@heathridge/core/design';
-import { minorUnits } from '@heathridge/core/values';
 
 /** The icon of each kind of field. */
 export const KIND_ICONS: Readonly<Record<KindName, string>> = {
@@ -162,35 +161,6 @@ const bounds = ({ least, greatest }: { least?: string | null; greatest?: string 
 export function readable(stored: string, catalog: Catalog, table: string): string {
   const result = attempt(() => fromStored(stored, catalog, table));
   return result.ok ? result.value : stored;
-}
-
-/** The type a field of a kind begins with. */
-export function newType(kind: KindName, design: Design): FieldType {
-  switch (kind) {
-    case 'text':
-      return { kind, most: null };
-    case 'decimal':
-      return { kind, places: 2 };
-    case 'money':
-      return { kind, places: minorUnits(design.settings.currency) };
-    case 'stamp':
-      return { kind, of: 'createdAt' };
-    case 'workedOut':
-      return { kind, expression: "''", result: { kind: 'text', most: null } };
-    case 'choice':
-      return { kind, choices: ['First choice'] };
-    case 'lookup':
-      return {
-        kind,
-        table: design.tables.find(({ key }) => key.length === 1)?.id ?? '',
-        shows: null,
-        onDelete: 'refuse',
-      };
-    case 'runningNumber':
-      return { kind, prefix: '', width: 4, first: 1 };
-    default:
-      return { kind };
-  }
 }
 
 /** What tables, fields and documents are called, by id. */

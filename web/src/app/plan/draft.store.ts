@@ -138,6 +138,19 @@ export class DraftStore {
     this.set([...this.changes(), ...changes]);
   }
 
+  /** Whether the draft adds this field. */
+  isNewField(id: string): boolean {
+    return !this.store.design().tables.some(({ fields }) => fields.some((field) => field.id === id));
+  }
+
+  /** Moves a field to another place in its table: one change, however often it is moved on. */
+  moveField(table: string, field: string, to: number): void {
+    const changes = this.changes();
+    const last = changes.at(-1);
+    const again = last?.change === 'moveField' && last.field === field;
+    this.set([...(again ? changes.slice(0, -1) : changes), { change: 'moveField', table, field, to }]);
+  }
+
   /** Changes a field, in the change that added it or changed it last when there is one. */
   changeField(table: string, field: string, set: FieldPatch, convert?: Convert): void {
     const added = this.changes().some(

@@ -17,6 +17,7 @@ import {
   type Field,
   type FieldType,
   type Rule,
+  plainType,
 } from '@heathridge/core/design';
 import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
@@ -25,7 +26,7 @@ import { ICONS } from '../shared/icons';
 import { ConversionComponent } from './conversion.component';
 import { DraftStore } from './draft.store';
 import { DraftStripComponent } from './draft-strip.component';
-import { askedOf, newType } from './describe';
+import { askedOf } from './describe';
 import { FieldEditorComponent } from './field-editor.component';
 import { LinkDialog } from './link.dialog';
 import { LookupSettingsComponent } from './lookup-settings.component';
@@ -713,7 +714,7 @@ describe('the preview of a conversion', () => {
 
   it('offers the values of a text as the choices it becomes', async () => {
     const { http, draft } = open();
-    draft.changeField('t_loan', 'f_lNote', { type: newType('choice', OFFICE) });
+    draft.changeField('t_loan', 'f_lNote', { type: plainType('choice', OFFICE) });
     const now = (): Field => draft.design().tables[1]!.fields.find(({ id }) => id === 'f_lNote')!;
     const fixture = await mount(FieldEditorComponent, { table: LOAN, field: now() });
     await new Promise((resolve) => setTimeout(resolve, 300));

@@ -1,14 +1,15 @@
-import { Component, computed, inject, input, output } from '@angular/core';
+import { Component, computed, inject, input, output, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import type { Change, Convert } from '@heathridge/core/change';
+import { readFieldLine, type Change, type Convert } from '@heathridge/core/change';
 import {
   fieldOf,
   isGiven,
   KIND_LABELS,
   nameFromLabel,
+  plainType,
   searchedBy,
   uniqueName,
   type Field,
@@ -20,7 +21,6 @@ import {
 import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { ConversionComponent } from './conversion.component';
-import { newType } from './describe';
 import { DraftStore } from './draft.store';
 import { LookupSettingsComponent } from './lookup-settings.component';
 import { ReshapeDialog, type Reshaping } from './reshape.dialog';
@@ -52,9 +52,17 @@ import { options, SelectComponent, type Option } from '../shared/select.componen
         inputId="f-label"
         most="60"
         needed="A name is needed: the one it has stays."
-        [hint]="'in expressions: ' + field().name"
+        #label
+        [hint]="
+          'in expressions: ' +
+          field().name +
+          (applied() ? '' : '. Enter: the next new field, Ctrl+Enter: the last')
+        "
         [value]="field().label"
         (changed)="rename($event)"
+        (keydown.enter)="enter($event)"
+        (keydown.control.enter)="end($event)"
+        (paste)="paste($event)"
       />
       <hr-select
         label="Kind"
@@ -159,7 +167,7 @@ import { options, SelectComponent, type Option } from '../shared/select.componen
         </button>
       }
       @if (!isKey()) {
-        <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit(field().id)">
+        <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit()">
           <mat-icon svgIcon="delete" />Drop this field
         </button>
       }
@@ -202,7 +210,14 @@ export class FieldEditorComponent {
   private readonly dialog = inject(MatDialog);
   readonly table = input.required<Table>();
   readonly field = input.required<Field>();
-  readonly dropped = output<string>();
+  readonly dropped = output();
+  /** The name of a new field stands, and the next is to follow. */
+  readonly entered = output();
+  /** The name of a new field stands, and it was the last. */
+  readonly ended = output();
+  /** Several lines were to be put in for its name. */
+  readonly pasted = output<string>();
+  private readonly line = viewChild.required<LineComponent>('label');
 
   private readonly was = computed(() => {
     const table = this.store.design().tables.find(({ id }) => id === this.table().id);
@@ -246,9 +261,44 @@ export class FieldEditorComponent {
   }
 
   rename(label: string): void {
-    const text = label.trim();
+    // The first name of a new field may tell its kind: `joined: date`, or the words alone.
+    const isFresh =
+      !this.applied() && this.field().type.kind === 'text' && this.field().label.startsWith('New field');
+    const read = isFresh ? readFieldLine(label, this.draft.design()) : null;
+    if (read && read.type.kind !== 'runningNumber') {
+      const { type, alwaysFilled, noTwoAlike } = read;
+      this.named(read.label, { type, alwaysFilled, noTwoAlike });
+    } else this.named(label.trim());
+  }
+
+  enter(event: Event): void {
+    // What is in the file already is only renamed.
+    if (!this.applied()) this.goOn(event, () => this.entered.emit());
+  }
+
+  end(event: Event): void {
+    this.goOn(event, () => this.ended.emit());
+  }
+
+  private goOn(event: Event, then: () => void): void {
+    event.preventDefault();
+    const { text } = this.line();
+    if (text === null) return;
+    this.rename(text);
+    then();
+  }
+
+  paste(event: ClipboardEvent): void {
+    const text = event.clipboardData?.getData('text/plain').trim() ?? '';
+    if (!/[\r\n]/.test(text)) return;
+    event.preventDefault();
+    this.pasted.emit(text);
+  }
+
+  private named(text: string, more: Partial<Pick<Field, 'type' | 'alwaysFilled' | 'noTwoAlike'>> = {}): void {
     const others = this.table().fields.filter(({ id }) => id !== this.field().id);
     this.set({
+      ...more,
       label: text,
       name: uniqueName(
         nameFromLabel(text, 'field'),
@@ -260,7 +310,7 @@ export class FieldEditorComponent {
   setKind(kind: KindName): void {
     const was = this.was();
     // Back to the kind it has in the file: as it is there.
-    const type = was?.type.kind === kind ? was.type : newType(kind, this.draft.design());
+    const type = was?.type.kind === kind ? was.type : plainType(kind, this.draft.design());
     const free = kind === 'workedOut' || kind === 'stamp' || kind === 'runningNumber';
     this.set({
       type,
@@ -295,7 +345,7 @@ export class FieldEditorComponent {
   addChoices(found: readonly string[]): void {
     const { type } = this.field();
     if (type.kind !== 'choice') return;
-    const fresh = newType('choice', this.draft.design());
+    const fresh = plainType('choice', this.draft.design());
     const own =
       type.choices.join() === (fresh.kind === 'choice' ? fresh.choices.join() : '') ? [] : type.choices;
     this.setType({ ...type, choices: [...own, ...found.filter((text) => !own.includes(text))] });
@@ -310,12 +360,7 @@ export class FieldEditorComponent {
   }
 
   move(by: number): void {
-    this.draft.add({
-      change: 'moveField',
-      table: this.table().id,
-      field: this.field().id,
-      to: this.place() + by,
-    });
+    this.draft.moveField(this.table().id, this.field().id, this.place() + by);
   }
 
   reshape(): void {

@@ -13,6 +13,7 @@ import { MatButtonModule, type MatIconButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import type { Change } from '@heathridge/core/change';
 import {
   allLinks,
@@ -37,15 +38,19 @@ import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
-import { askedOf, conditionWords, describe, KIND_ICONS } from './describe';
-import { FieldEditorComponent } from './field-editor.component';
+import { askedOf } from './describe';
+import { FieldListComponent } from './field-list.component';
 import { ChangesDialog, type ChangesData } from './changes.dialog';
 import { KeptDialog } from './kept.dialog';
 import { LinkDialog, type Linking } from './link.dialog';
 import { MapComponent } from './map.component';
 import { OffersDialog, type Offering } from './offers.dialog';
+import { PlanTextDialog, type Planned } from './plan-text.dialog';
 import { SettingsDialog } from './settings.dialog';
 import { TableEditorComponent } from './table-editor.component';
+
+/** What a field is called before somebody has named it. */
+const NEW_FIELD = 'New field';
 
 /** Tables, fields, links and rules: the map at the left, the picked table at the right, the draft below. */
 @Component({
@@ -54,9 +59,10 @@ import { TableEditorComponent } from './table-editor.component';
     MatButtonModule,
     MatIconModule,
     DraftStripComponent,
-    FieldEditorComponent,
+    FieldListComponent,
     MapComponent,
     MatMenuModule,
+    MatTooltipModule,
     TableEditorComponent,
   ],
   templateUrl: './plan.component.html',
@@ -69,7 +75,6 @@ export class PlanComponent implements OnDestroy {
   private readonly container = inject(ViewContainerRef);
   readonly store = inject(FileStore);
   readonly draft = inject(DraftStore);
-  readonly icons = KIND_ICONS;
 
   /** The table to show, from the address. */
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
@@ -106,28 +111,6 @@ export class PlanComponent implements OnDestroy {
     this.openField.set(on.length === 1 ? id : null);
     this.editingTable.set(on.length > 1);
     this.link.set(id);
-  }
-
-  describe(field: Field): string {
-    return describe(this.draft.design(), this.draft.catalog(), field);
-  }
-
-  /** Whether the draft changes this field, and how it is called then. */
-  drafted(field: Field): string {
-    const before = this.store
-      .design()
-      .tables.flatMap(({ fields }) => fields)
-      .find(({ id }) => id === field.id);
-    if (!before) return 'new';
-    return JSON.stringify(before) === JSON.stringify(field)
-      ? ''
-      : before.rule !== field.rule
-        ? 'draft rule'
-        : 'drafted';
-  }
-
-  ruleText(table: Table, field: Field): string {
-    return field.rule ? conditionWords(field.rule.expression, this.draft.catalog(), table.id) : '';
   }
 
   /** Opens what is not about one field, and goes there. */
@@ -178,9 +161,11 @@ export class PlanComponent implements OnDestroy {
       });
   }
 
-  addField(table: Table): void {
+  addField({ id }: Table): void {
+    // As it is now: a field may have got its name a moment ago.
+    const table = this.draft.design().tables.find((other) => other.id === id)!;
     const label = uniqueName(
-      'New field',
+      NEW_FIELD,
       table.fields.map((field) => field.label),
     ).replace('_', ' ');
     const name = uniqueName(
@@ -197,8 +182,33 @@ export class PlanComponent implements OnDestroy {
     });
   }
 
-  toggle(field: Field): void {
-    this.openField.update((open) => (open === field.id ? null : field.id));
+  /** Fields for a table as lines; `instead` of a new one whose name they were put in for. */
+  writeFields(table: Table, text = '', instead: Field | null = null): void {
+    this.write({ design: this.draft.design(), table, text }, (changes) => {
+      const isBlank = instead?.label.startsWith(NEW_FIELD) && this.draft.isNewField(instead.id);
+      if (instead && isBlank) this.dropField(table, instead);
+      this.draft.add(...changes);
+    });
+  }
+
+  /** Tables with their fields as paragraphs. */
+  writeTables(): void {
+    this.write({ design: this.draft.design(), table: null, text: '' }, (changes) => {
+      this.draft.add(...changes);
+      const [first] = changes;
+      if (first?.change === 'addTable') this.pickTable(first.table.id);
+    });
+  }
+
+  private write(data: Planned, take: (changes: readonly Change[]) => void): void {
+    this.dialog
+      .open<PlanTextDialog, Planned, readonly Change[]>(PlanTextDialog, {
+        data,
+        width: '860px',
+        maxWidth: '94vw',
+      })
+      .afterClosed()
+      .subscribe((changes) => changes && take(changes));
   }
 
   dropField(table: Table, field: Field): void {

@@ -1,8 +1,8 @@
-import { catalogOf } from '@heathridge/core/design';
+import { catalogOf, plainType } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { pathsFrom } from '../query/paths';
 import { sizeText } from '../shared/size';
-import { describe as phrase, newType } from './describe';
+import { describe as phrase } from './describe';
 import { linkPaths, type Box, type LinkShape } from './link-path';
 
 const box = (x: number, y: number): Box => ({ x, y, width: 180, height: 100 });
@@ -101,13 +101,13 @@ describe('fields in words', () => {
   });
 
   it('begin with a type of their kind', () => {
-    expect(newType('lookup', OFFICE)).toEqual({
+    expect(plainType('lookup', OFFICE)).toEqual({
       kind: 'lookup',
       table: 't_borrower',
       shows: null,
       onDelete: 'refuse',
     });
-    expect(newType('date', OFFICE)).toEqual({ kind: 'date' });
+    expect(plainType('date', OFFICE)).toEqual({ kind: 'date' });
   });
 });
 

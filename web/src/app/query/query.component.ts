@@ -439,7 +439,9 @@ export class QueryComponent extends DocumentPage<Query> {
 
   copySql(sql: string): void {
     this.toast.say(
-      this.clipboard.copy(sql) ? 'The SQL was copied.' : 'The browser did not let it be copied: mark it by hand.',
+      this.clipboard.copy(sql)
+        ? 'The SQL was copied.'
+        : 'The browser did not let it be copied: mark it by hand.',
     );
   }
 }
