@@ -358,16 +358,16 @@ export const TABLES: readonly Table[] = [
 
 /** Where the cards of the map lie. */
 export const PLACES: Readonly<Record<string, readonly [number, number]>> = {
-  school: [40, 90],
-  player: [40, 260],
-  family: [40, 550],
-  kind: [270, 470],
-  hire: [270, 90],
-  instrument: [270, 290],
-  payment: [500, 60],
-  repair: [500, 250],
-  repair_line: [740, 250],
-  part: [740, 90],
-  technician: [740, 440],
-  mends: [270, 630],
+  school: [40, 70],
+  player: [40, 262],
+  kind: [40, 556],
+  family: [40, 728],
+  hire: [282, 70],
+  instrument: [282, 402],
+  mends: [282, 716],
+  payment: [524, 70],
+  repair: [524, 300],
+  technician: [524, 728],
+  part: [766, 70],
+  repair_line: [766, 300],
 };

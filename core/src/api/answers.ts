@@ -121,6 +121,10 @@ const Definitions = v.strictObject({
 
 const Counts = v.record(v.string(), v.number());
 
+/** What stands on the cards of the map below the names of their tables. */
+export const Cards = v.picklist(['names', 'keys', 'fields']);
+export type Cards = v.InferOutput<typeof Cards>;
+
 export const FileInfo = v.strictObject({
   name: v.string(),
   design: Definitions,
@@ -128,12 +132,15 @@ export const FileInfo = v.strictObject({
   /** Rows of each table, by its id. */
   counts: Counts,
   places: v.array(Place),
+  /** What the cards of the map show; null while nobody has chosen. */
+  cards: v.nullable(Cards),
   draft: v.nullable(Draft),
   /** How often your draft was kept: which one it is. */
   draftVersion: v.number(),
   /** `YYYY-MM-DD`, where the office is. */
   today: v.string(),
 });
+export const SavedCards = v.strictObject({ cards: Cards });
 export const ChangedDesign = v.strictObject({ design: Definitions, counts: Counts });
 export const AppliedDraft = v.strictObject({ ...ChangedDesign.entries, draftVersion: v.number() });
 export const SavedDocument = v.strictObject({ design: Definitions, versions: Versions });

@@ -19,7 +19,7 @@ import {
 } from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
-import type { Value } from '@heathridge/core/values';
+import { showNumber, showValue, type Value } from '@heathridge/core/values';
 import { guarded, type Held } from '../store/statements';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
 import { linkOffers } from '../change/offers';
@@ -336,14 +336,15 @@ async function runReport(
     report.source.kind === 'query'
       ? design.queries.find(({ id }) => id === report.source.id)?.label
       : query.label;
+  const locale = localeOf(design.settings);
   const model = layoutReport({
     title: report.label,
-    subtitle: `From ${source ?? ''}, ${rows.length.toLocaleString('en')} ${rows.length === 1 ? 'row' : 'rows'}, ${today}`,
+    subtitle: `From ${source ?? ''}, ${showNumber(String(rows.length), locale)} ${rows.length === 1 ? 'row' : 'rows'}, ${showValue({ kind: 'date' }, today, locale)}`,
     columns,
     rows,
     group: grouped && { label: grouped.label, kind: grouped.kind, newPage: report.group!.newPage },
     paper: report.paper,
-    locale: localeOf(design.settings),
+    locale,
     measure: measureText,
   });
   return { model, pdf: pdf ? await paintPdf(model) : null };

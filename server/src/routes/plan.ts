@@ -1,3 +1,4 @@
+import { eq } from 'drizzle-orm';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Carrier, Change, checkPlan, readChanges, steps } from '@heathridge/core/change';
@@ -16,7 +17,8 @@ import { FoundPage, rowsToMend } from '../rows/to-mend';
 import { ALWAYS_KEPT, KEPT_DAYS, keptCopies } from '../store/copies';
 import { definitionVersions } from '../store/definitions';
 import { assertWritable, type OpenFile } from '../store/files';
-import { place } from '../store/file-schema';
+import type { Orm } from '../store/driver';
+import { place, sight } from '../store/file-schema';
 
 export const Draft = v.object({
   /** The version of the design it starts from. */
@@ -55,6 +57,15 @@ const counts = ({ design, reader }: OpenFile): Record<string, number> =>
     ]),
   );
 
+/** Under which name a file keeps what the cards of its map show. */
+const CARDS = 'cards';
+
+function cardsOf(orm: Orm): answers.Cards | null {
+  const kept = orm.select().from(sight).where(eq(sight.name, CARDS)).get();
+  // Another tool may have written anything there.
+  return v.is(answers.Cards, kept?.value) ? (kept!.value as answers.Cards) : null;
+}
+
 export function planRoutes(router: Router): void {
   router.add({
     method: 'GET',
@@ -71,6 +82,7 @@ export function planRoutes(router: Router): void {
         versions: definitionVersions(file.orm),
         counts: counts(file),
         places: file.orm.select().from(place).all(),
+        cards: cardsOf(file.orm),
         draft: kept.document === null ? null : readDraft(kept.document),
         draftVersion: kept.version,
         today: todayIn(context, file),
@@ -95,6 +107,23 @@ export function planRoutes(router: Router): void {
         }
       });
       return { saved: body.places.length };
+    },
+  });
+  router.add({
+    method: 'PUT',
+    url: '/api/files/:file/cards',
+    answer: answers.SavedCards,
+    needs: 'builder',
+    summary: 'Choose what the cards of the map show',
+    body: v.object({ cards: answers.Cards }),
+    handler: ({ file, body: { cards } }) => {
+      assertWritable(file);
+      file.orm
+        .insert(sight)
+        .values({ name: CARDS, value: cards })
+        .onConflictDoUpdate({ target: sight.name, set: { value: cards } })
+        .run();
+      return { cards };
     },
   });
   router.add({

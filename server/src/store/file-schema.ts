@@ -116,6 +116,12 @@ export const place = sqliteTable(
   (table) => [uniqueIndex('hr_place_table').on(table.table)],
 );
 
+/** How those who plan a file look at it, such as what stands on the cards of the map. */
+export const sight = sqliteTable('hr_sight', {
+  name: text('name').primaryKey(),
+  value: text('value').notNull(),
+});
+
 /**
  * Letters, and pairs of letters, that do not stand in composed text wherever they like, see `apartSql`: with
  * their combining class, or -1.

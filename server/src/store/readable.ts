@@ -3,10 +3,10 @@ import { textFault } from '@heathridge/core/change';
 import { sqlName } from '@heathridge/core/expression';
 import { Problem } from '../problem';
 import type { Connection } from './driver';
-import { attachment, change, definition, history, log, place, rekeyed } from './file-schema';
+import { attachment, change, definition, history, log, place, rekeyed, sight } from './file-schema';
 
 /** What is read of a file as it stands, not row by row as JSON. */
-const READ_WHOLE = [definition, change, attachment, place];
+const READ_WHOLE = [definition, change, attachment, place, sight];
 /** What is read in parts, and by the byte. */
 const READ_IN_PARTS = [history, log, rekeyed];
 

@@ -57,6 +57,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
   'GET /api/files/:file/design': { for: 'builder' },
   'PUT /api/files/:file/places': { for: 'builder', body: { places: [] } },
+  'PUT /api/files/:file/cards': { for: 'builder', body: { cards: 'names' } },
   'GET /api/files/:file/draft': { for: 'builder' },
   'PUT /api/files/:file/draft': { for: 'builder', body: DRAFT },
   'POST /api/files/:file/draft/check': { for: 'builder', body: DRAFT },

@@ -14,7 +14,14 @@ import {
 } from 'rxjs';
 import { catalogOf, localeOf, type Design, type DesignDocument } from '@heathridge/core/design';
 import type { Reading } from '@heathridge/core/values';
-import { Api, type FileInfo, type Soundness, type Theirs, type Versions } from '../shared/api.service';
+import {
+  Api,
+  type Cards,
+  type FileInfo,
+  type Soundness,
+  type Theirs,
+  type Versions,
+} from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { ClashDialog, type Clash } from './clash.dialog';
 import { Attachments } from '../shared/attachments.service';
@@ -39,6 +46,8 @@ export class FileStore {
   readonly today = computed(() => this.info()?.today ?? '2000-01-01');
   readonly counts = computed(() => this.info()?.counts ?? {});
   readonly places = computed(() => this.info()?.places ?? []);
+  /** What the cards of the map show; null while nobody has chosen. */
+  readonly cards = computed(() => this.info()?.cards ?? null);
   readonly draft = computed(() => this.info()?.draft ?? null);
   readonly draftVersion = computed(() => this.info()?.draftVersion ?? 0);
   /** Counts how often the file was read from the server: what was kept there is taken anew then. */
@@ -61,6 +70,11 @@ export class FileStore {
     this.info.set(null);
     this.soundness.set(null);
     this.reload();
+  }
+
+  showOnCards(cards: Cards): void {
+    this.info.update((info) => info && { ...info, cards });
+    this.api.saveCards(this.id, cards).subscribe({ error: (error: unknown) => this.toast.problem(error) });
   }
 
   reload(): void {

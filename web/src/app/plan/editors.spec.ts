@@ -807,6 +807,8 @@ describe('the draft strip', () => {
       [design]="design()"
       [counts]="{ t_loan: 1 }"
       [places]="places"
+      [chosen]="chosen()"
+      (chosenChange)="chosen.set($event)"
       (tablePicked)="picked.push($event)"
       (linkAsked)="asked.push($event)"
       (moved)="moved.push($event)"
@@ -815,6 +817,7 @@ describe('the draft strip', () => {
 })
 class MapHostComponent {
   readonly design = signal<Design>(OFFICE);
+  readonly chosen = signal<'names' | 'keys' | 'fields' | null>(null);
   readonly places = [
     { table: 't_loan', x: 300, y: 100 },
     { table: 't_borrower', x: 0, y: 100 },
@@ -856,6 +859,61 @@ describe('the map', () => {
     expect(root.querySelectorAll('.card-box.faded').length).toBe(2);
     find.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     expect(host.picked).toEqual(['t_loan']);
+  });
+
+  it('shows all fields on the cards of up to twelve tables, or what somebody has chosen', async () => {
+    const { fixture, host, root } = await map();
+    const lines = (id: string): string[] =>
+      [...root.querySelectorAll(`[data-table="${id}"] .face > span:not(.foot)`)].map(
+        (line) => line.textContent,
+      );
+    expect(lines('t_loan')).toEqual([
+      '№ Number',
+      '→ Borrower',
+      'Lent on',
+      'Due back',
+      'Fee',
+      'State',
+      'Note',
+    ]);
+    const own = fixture.debugElement.children[0]!.children[0]!.componentInstance as MapComponent;
+    own.choose('keys');
+    await fixture.whenStable();
+    expect(lines('t_loan')).toEqual(['№ Number', '→ Borrower']);
+    own.choose('names');
+    await fixture.whenStable();
+    expect(lines('t_loan')).toEqual([]);
+    expect(host.chosen()).toBe('names');
+    host.chosen.set(null);
+    const many = Array.from({ length: 13 }, (_, i) => ({ ...OFFICE.tables[0]!, id: `t_c${i}` }));
+    host.design.set({ ...OFFICE, tables: many });
+    await fixture.whenStable();
+    expect(lines('t_c0')).toEqual(['№ Number']);
+  });
+
+  it('counts what has no room on a card', async () => {
+    const { fixture, host, root } = await map();
+    const wide = table('wide', [
+      field('w0', 'number', number),
+      ...Array.from({ length: 40 }, (_, i) => field(`w${i + 1}`, `f${i}`, { kind: 'text', most: null })),
+    ]);
+    host.design.set({ ...OFFICE, tables: [wide] });
+    await fixture.whenStable();
+    const lines = [...root.querySelectorAll('.face > span:not(.foot)')].map((line) => line.textContent);
+    expect([lines.length, lines.at(-1)]).toEqual([24, '+ 18 more']);
+  });
+
+  it('makes room for a card that grows', async () => {
+    const { fixture, host, root } = await map();
+    host.places.push({ table: 't_below', x: 300, y: 180 });
+    const below = { ...OFFICE.tables[0]!, id: 't_below' };
+    host.design.set({ ...OFFICE, tables: [...OFFICE.tables, below] });
+    await fixture.whenStable();
+    await fixture.whenStable();
+    const top = (id: string): number =>
+      parseFloat(root.querySelector<HTMLElement>(`[data-table="${id}"]`)!.style.top);
+    expect(top('t_loan')).toBe(100);
+    expect(top('t_below')).toBeGreaterThan(300);
   });
 
   it('is moved and linked by keyboard too', async () => {

@@ -214,7 +214,7 @@ export class FieldEditorComponent {
   /** The name of a new field stands, and the next is to follow. */
   readonly entered = output();
   /** The name of a new field stands, and it was the last. */
-  readonly ended = output();
+  readonly closed = output();
   /** Several lines were to be put in for its name. */
   readonly pasted = output<string>();
   private readonly line = viewChild.required<LineComponent>('label');
@@ -277,7 +277,7 @@ export class FieldEditorComponent {
   }
 
   end(event: Event): void {
-    this.goOn(event, () => this.ended.emit());
+    this.goOn(event, () => this.closed.emit());
   }
 
   private goOn(event: Event, then: () => void): void {

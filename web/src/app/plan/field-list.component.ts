@@ -88,7 +88,7 @@ import { FieldEditorComponent } from './field-editor.component';
               [field]="item.field"
               (dropped)="dropped.emit(item.field)"
               (entered)="entered.emit()"
-              (ended)="close(item.field)"
+              (closed)="close(item.field)"
               (pasted)="pasted.emit({ field: item.field, text: $event })"
             />
           }

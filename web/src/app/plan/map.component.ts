@@ -13,6 +13,7 @@ import {
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { drag, select, zoom, zoomIdentity, type D3DragEvent, type D3ZoomEvent, type ZoomTransform } from 'd3';
+import { MatDividerModule } from '@angular/material/divider';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
@@ -26,11 +27,12 @@ import {
   type MapDrawing,
   type Table,
 } from '@heathridge/core/design';
-import { Api, type Place } from '../shared/api.service';
+import { Api, type Cards, type Place } from '../shared/api.service';
 import { download } from '../shared/download';
 import { Toast } from '../shared/toast.service';
 import { LayoutService } from './layout.service';
 import { linkPaths, type Box, type LinkShape } from './link-path';
+import { apart } from './apart';
 import { nextCard } from './map-keys';
 import { LineComponent } from '../shared/line.component';
 
@@ -38,15 +40,28 @@ const WIDTH = 186;
 const HEAD = 34;
 const LINE = 20;
 const FOOT = 28;
-const MOST_LINKS = 4;
+/** Lines on a card before the rest is only counted. */
+const MOST_LINES = { names: 0, keys: 6, fields: 24 } as const;
+/** Tables up to which their cards show all fields unless somebody chooses otherwise. */
+const MOST_WITH_FIELDS = 12;
+const SHOWING: readonly (readonly [Cards, string])[] = [
+  ['names', 'Cards: names only'],
+  ['keys', 'Cards: keys and links'],
+  ['fields', 'Cards: all fields'],
+];
 /** The scale below which only names can be read. */
 const FAR = 0.55;
 /** Pixels around the cards when all are shown: at both sides, and above and below for the tools. */
 const [BESIDE, ABOVE] = [48, 130];
 
+interface Line {
+  readonly text: string;
+  readonly link: boolean;
+}
+
 interface Card extends Box {
   readonly table: Table;
-  readonly lines: readonly { readonly text: string; readonly link: boolean }[];
+  readonly lines: readonly Line[];
 }
 
 interface Point {
@@ -63,7 +78,7 @@ interface DrawnLink {
 /** The map of tables and links: pan, zoom, drag cards, link by dragging, search, print. */
 @Component({
   selector: 'hr-map',
-  imports: [MatButtonModule, MatIconModule, MatMenuModule, MatTooltipModule, LineComponent],
+  imports: [MatButtonModule, MatDividerModule, MatIconModule, MatMenuModule, MatTooltipModule, LineComponent],
   template: `
     <div
       class="map"
@@ -121,6 +136,7 @@ interface DrawnLink {
               <span class="foot">{{ foot(card.table) }}</span>
             </button>
             <button
+              matIconButton
               class="handle"
               type="button"
               tabindex="-1"
@@ -166,6 +182,22 @@ interface DrawnLink {
           <button mat-menu-item type="button" (click)="arrange()">
             <mat-icon svgIcon="account_tree" />Lay it out along the links
           </button>
+          <mat-divider />
+          @for (choice of showing; track choice[0]) {
+            <button
+              mat-menu-item
+              type="button"
+              role="menuitemradio"
+              [attr.aria-checked]="shows() === choice[0]"
+              (click)="choose(choice[0])"
+            >
+              <mat-icon
+                [svgIcon]="shows() === choice[0] ? 'radio_button_checked' : 'radio_button_unchecked'"
+                aria-hidden="true"
+              />{{ choice[1] }}
+            </button>
+          }
+          <mat-divider />
           <button mat-menu-item type="button" (click)="printPdf()">
             <mat-icon svgIcon="picture_as_pdf" />Save as PDF
           </button>
@@ -191,9 +223,13 @@ export class MapComponent implements AfterViewInit {
   readonly pickedLink = input<string | null>(null);
   readonly tablePicked = output<string>();
   readonly linkPicked = output<Link>();
+  /** What the cards show; null while nobody has chosen. */
+  readonly chosen = input<Cards | null>(null);
+  readonly chosenChange = output<Cards>();
   /** Somebody wants to link two tables; `to` is null until it is chosen. */
   readonly linkAsked = output<{ readonly from: string; readonly to: string | null }>();
   readonly moved = output<readonly Place[]>();
+  readonly showing = SHOWING;
 
   /** Somebody walks over the map by keys. */
   readonly keyed = signal(false);
@@ -229,16 +265,15 @@ export class MapComponent implements AfterViewInit {
   /** Too far away for what stands on the cards to be read. */
   readonly far = computed(() => this.view().k < FAR);
 
+  /** What the cards show: while nobody has chosen, all fields where there is room for them. */
+  readonly shows = computed(
+    (): Cards => this.chosen() ?? (this.design().tables.length <= MOST_WITH_FIELDS ? 'fields' : 'keys'),
+  );
+
   /** What stands on each card, and how large it is: changes with the design alone. */
   readonly faces = computed(() =>
     this.design().tables.map((table) => {
-      const keys = table.fields
-        .filter(({ id, type }) => table.key.includes(id) && type.kind !== 'lookup')
-        .map(({ label }) => ({ text: `№ ${label}`, link: false }));
-      const all = linksFrom(this.design(), table).map(({ label }) => ({ text: `→ ${label}`, link: true }));
-      const rest = all.length - MOST_LINKS;
-      const more = rest > 0 ? [{ text: `+ ${rest} more links`, link: false }] : [];
-      const lines = [...keys, ...all.slice(0, MOST_LINKS), ...more];
+      const lines = linesOf(this.design(), table, this.shows());
       return { table, lines, width: WIDTH, height: HEAD + lines.length * LINE + FOOT + 8 };
     }),
   );
@@ -284,12 +319,25 @@ export class MapComponent implements AfterViewInit {
         if (tables.length > 6 && places.length === 0 && !this.arranged) this.arrange();
       });
     });
+    // Cards that have grown, by a choice or by a field, cover no others.
+    effect(() => {
+      this.faces();
+      this.places();
+      untracked(() => {
+        for (const { table, x, y } of apart(this.cards())) this.place(table.id, x, y);
+      });
+    });
   }
 
   ngAfterViewInit(): void {
     const node = this.host().nativeElement;
     select(node).call(this.zooming).on('dblclick.zoom', null);
     select(node).call(this.dragging(node));
+    setTimeout(() => this.fit());
+  }
+
+  choose(cards: Cards): void {
+    this.chosenChange.emit(cards);
     setTimeout(() => this.fit());
   }
 
@@ -519,6 +567,23 @@ export class MapComponent implements AfterViewInit {
         if (point) this.moved.emit([{ table: id, ...point }]);
       });
   }
+}
+
+/** What stands on the card of a table below its name. */
+function linesOf(design: Design, table: Table, shows: Cards): readonly Line[] {
+  const isKey = (id: string): boolean => table.key.includes(id);
+  const keys = table.fields
+    .filter(({ id, type }) => isKey(id) && type.kind !== 'lookup')
+    .map(({ label }) => ({ text: `№ ${label}`, link: false }));
+  const links = linksFrom(design, table).map(({ label }) => ({ text: `→ ${label}`, link: true }));
+  const others = table.fields
+    .filter(({ id, type }) => !isKey(id) && type.kind !== 'lookup')
+    .map(({ label }) => ({ text: label, link: false }));
+  const all = { names: [], keys: [...keys, ...links], fields: [...keys, ...links, ...others] }[shows];
+  const most = MOST_LINES[shows];
+  if (all.length <= most) return all;
+  const rest = all.length - most + 1;
+  return [...all.slice(0, most - 1), { text: `+ ${rest} more`, link: false }];
 }
 
 /** The links between cards that are there, each with its shape. */

@@ -1,5 +1,8 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { TestKey } from '@angular/cdk/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import type { HttpTestingController } from '@angular/common/http/testing';
+import { MatTreeHarness } from '@angular/material/tree/testing';
 import type { Design, Report } from '@heathridge/core/design';
 import { layoutReport } from '@heathridge/core/report';
 import { BRITISH } from '@heathridge/core/values';
@@ -122,5 +125,54 @@ describe('PrintComponent', () => {
     await fixture.whenStable();
     expect(page.querySelector('[role="alert"]')!.textContent).toContain('Too many rows.');
     expect(button(page, 'PDF').disabled).toBeTrue();
+  });
+
+  describe('the outline', () => {
+    const loader = () => TestbedHarnessEnvironment.loader(fixture);
+    const texts = async (): Promise<string[]> => {
+      const nodes = await (await loader().getHarness(MatTreeHarness)).getNodes();
+      return Promise.all(
+        nodes.map(
+          async (node) => `${await node.getLevel()} ${(await node.getText()).replace('summed', ' summed')}`,
+        ),
+      );
+    };
+
+    it('is a tree of the bands, open to begin with', async () => {
+      await laidOut();
+      expect(await texts()).toEqual([
+        '1 Once, at the start',
+        '2 Title · where from · date',
+        '1 Top of each page',
+        '2 Column heads · page number',
+        '1 Each row',
+        '2 Borrower',
+        '2 Fee summed',
+        '1 Once, at the end',
+        '2 Sums of the whole',
+      ]);
+      part.setGroup('f_lState');
+      await laidOut();
+      expect((await texts()).slice(4, 10)).toEqual([
+        '1 For each state',
+        '2 State',
+        '2 Each row',
+        '3 Borrower',
+        '3 Fee summed',
+        '2 Rows counted, sums',
+      ]);
+    });
+
+    it('picks a column by Enter, and leaves it by Enter again', async () => {
+      await laidOut();
+      const fee = (await (await loader().getHarness(MatTreeHarness)).getNodes({ text: /^Fee/ }))[0]!;
+      const host = await fee.host();
+      await host.focus();
+      await host.sendKeys(TestKey.ENTER);
+      expect(part.picked()).toBe('f_lFee');
+      expect(await host.getAttribute('aria-selected')).toBe('true');
+      await host.sendKeys(TestKey.ENTER);
+      expect(part.picked()).toBeNull();
+    });
   });
 });

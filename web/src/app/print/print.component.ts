@@ -13,6 +13,7 @@ import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
+import { OutlineComponent, type OutlineNode } from './outline.component';
 import { PageComponent } from './page.component';
 import { LineComponent } from '../shared/line.component';
 import { SelectComponent, type Option } from '../shared/select.component';
@@ -32,6 +33,9 @@ const PAPERS = [
   ['A4 wide', 'A4 wide'],
 ] as const;
 
+/** Something of the outline that cannot be picked. */
+const still = (id: string, label: string): OutlineNode => ({ id, label, children: [] });
+
 /** Reports: the outline at the left, the real pages in the middle, Details at the right. */
 @Component({
   selector: 'hr-print',
@@ -42,6 +46,7 @@ const PAPERS = [
     MatButtonModule,
     MatCheckboxModule,
     MatIconModule,
+    OutlineComponent,
     PageComponent,
     SelectComponent,
     StripComponent,
@@ -84,6 +89,44 @@ export class PrintComponent extends DocumentPage<Report> {
   readonly pickedColumn = computed(
     (): Column | null => this.report()?.columns.find(({ column }) => column === this.picked()) ?? null,
   );
+  /** The bands of the report from its first page to its last, with what stands in each. */
+  readonly outline = computed((): OutlineNode[] => {
+    const report = this.report();
+    if (!report) return [];
+    const { columns, group } = report;
+    const row: OutlineNode = {
+      id: 'row',
+      label: 'Each row',
+      children: columns.map(({ column, label, sum }) => ({
+        id: `column ${column}`,
+        label,
+        column,
+        tag: sum ? 'summed' : '',
+        children: [],
+      })),
+    };
+    const counted = (sums: string): string => `Rows counted${this.hasSums(report) ? sums : ''}`;
+    const rows: OutlineNode[] = !group
+      ? [row]
+      : [
+          {
+            id: 'group',
+            label: `For each ${this.labelOf(group.column).toLowerCase()}`,
+            children: [
+              still('group head', this.labelOf(group.column)),
+              row,
+              still('group end', counted(', sums')),
+            ],
+          },
+        ];
+    const end = this.hasSums(report) ? 'Sums of the whole' : counted('');
+    return [
+      { id: 'start', label: 'Once, at the start', children: [still('title', 'Title · where from · date')] },
+      { id: 'top', label: 'Top of each page', children: [still('heads', 'Column heads · page number')] },
+      ...rows,
+      { id: 'end', label: 'Once, at the end', children: [still('last', end)] },
+    ];
+  });
   readonly pdf = computed(() =>
     this.report() ? this.api.reportPdf(this.store.file, this.report()!.id) : '',
   );

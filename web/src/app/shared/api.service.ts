@@ -19,6 +19,7 @@ export type AdoptedFile = answers.Answer<typeof answers.AdoptedFile>;
 export type FileEntry = answers.Answer<typeof answers.FileEntry>;
 export type Draft = answers.Answer<typeof answers.Draft>;
 export type Place = answers.Answer<typeof answers.Place>;
+export type Cards = answers.Cards;
 export type FileInfo = answers.Answer<typeof answers.FileInfo>;
 export type Versions = answers.Answer<typeof answers.Versions>;
 export type Soundness = answers.Answer<typeof answers.Soundness>;
@@ -101,6 +102,7 @@ export class Api {
     this.http.get<answers.Answer<typeof answers.ProgressAnswer>>(`/api/taking-in/${watch}`);
 
   design = (file: string) => this.http.get<FileInfo>(`${base(file)}/design`);
+  saveCards = (file: string, cards: Cards) => this.http.put(`${base(file)}/cards`, { cards });
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
   draft = (file: string) => this.http.get<answers.Answer<typeof answers.DraftNow>>(`${base(file)}/draft`);
   /** Refused with `document-moved` where another window has kept one since `version`. */

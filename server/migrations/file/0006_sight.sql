@@ -1,0 +1,4 @@
+CREATE TABLE `hr_sight` (
+	`name` text PRIMARY KEY NOT NULL,
+	`value` text NOT NULL
+);
