@@ -46,7 +46,11 @@ const FieldPatch = v.partial(
   }),
 );
 
-const Separator = v.pipe(v.string(), v.minLength(1, 'A separator is needed.'), v.maxLength(10));
+const SHORT = 'At most 10 characters may stand there.';
+/** Where a text is split. */
+export const Separator = v.pipe(v.string(), v.minLength(1, 'A separator is needed.'), v.maxLength(10, SHORT));
+/** What stands between two texts that are merged. */
+export const Between = v.pipe(v.string(), v.maxLength(10, SHORT));
 const Mends = v.optional(v.pipe(v.array(Mend), v.maxLength(500)));
 
 /** One drafted change of the design: a value that can be shown, checked, kept and applied. */
@@ -100,7 +104,7 @@ export const Change = v.variant('change', [
     table: Id,
     fields: v.tuple([Id, Id]),
     /** Put between the two where both are filled. */
-    separator: v.pipe(v.string(), v.maxLength(10)),
+    separator: Between,
     into: Field,
     mends: Mends,
   }),

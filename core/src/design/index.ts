@@ -16,3 +16,4 @@ export * from './drawing';
 export * from './link-offers';
 export * from './index-advice';
 export * from './plain';
+export * from './paths';

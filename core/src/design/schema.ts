@@ -66,7 +66,12 @@ const NUMBER = {
   plain: v.optional(v.boolean()),
 };
 const Style = v.optional(v.picklist(['short', 'long', 'numbers', 'iso']));
-const Currency = v.pipe(v.string(), v.trim(), v.maxLength(5), clean);
+const Currency = v.pipe(
+  v.string(),
+  v.trim(),
+  v.maxLength(5, 'A currency is a sign or a code of at most 5 characters.'),
+  clean,
+);
 
 const TextKind = v.object({
   kind: v.literal('text'),

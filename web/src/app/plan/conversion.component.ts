@@ -1,5 +1,4 @@
 import { Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
@@ -10,15 +9,16 @@ import { FileStore } from '../file/file.store';
 import { Api, type Preview } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { DraftStore } from './draft.store';
-import { SELECT } from '../shared/select';
 import { LineComponent } from '../shared/line.component';
+import { SelectComponent } from '../shared/select.component';
+import { DATE_ORDERS } from './date-orders';
 
 const SHOWN = 8;
 
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [MatButtonModule, MatCheckboxModule, FormsModule, SELECT, LineComponent],
+  imports: [SelectComponent, MatButtonModule, MatCheckboxModule, LineComponent],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">
@@ -44,18 +44,15 @@ const SHOWN = 8;
             @if (isDate()) {
               <div class="row">
                 <span class="label" id="c-order-label">Dates of three numbers are read</span>
-                <mat-form-field class="narrow"
-                  ><mat-select
-                    id="c-order"
-                    [ngModel]="order()"
-                    (ngModelChange)="set({ dateOrder: $event })"
-                    aria-labelledby="c-order-label"
-                  >
-                    <mat-option value="dmy">day, month, year</mat-option>
-                    <mat-option value="mdy">month, day, year</mat-option>
-                    <mat-option value="ymd">year, month, day</mat-option>
-                  </mat-select></mat-form-field
-                >
+                <hr-select
+                  class="narrow"
+                  compact
+                  about="Dates of three numbers are read"
+                  inputId="c-order"
+                  [options]="orders"
+                  [value]="order()"
+                  (changed)="set({ dateOrder: $event })"
+                />
                 @if (result.ambiguous > 0) {
                   <span class="gorse small"
                     >{{ number(result.ambiguous) }}
@@ -162,6 +159,7 @@ const SHOWN = 8;
   `,
 })
 export class ConversionComponent {
+  readonly orders = DATE_ORDERS;
   private readonly api = inject(Api);
   private readonly store = inject(FileStore);
   private readonly draft = inject(DraftStore);

@@ -1,5 +1,4 @@
 import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatDialog } from '@angular/material/dialog';
@@ -13,12 +12,12 @@ import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';
 import { FoundDialog, type FoundData } from './found.dialog';
 import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
-import { SELECT } from '../shared/select';
+import { SelectComponent, type Option } from '../shared/select.component';
 
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [MatButtonModule, FormsModule, MatIconModule, SELECT, MatProgressBarModule],
+  imports: [SelectComponent, MatButtonModule, MatIconModule, MatProgressBarModule],
   template: `
     @if (draft.notUndone(); as refused) {
       <div class="strip" role="region" aria-label="Not undone">
@@ -155,19 +154,14 @@ import { SELECT } from '../shared/select';
                         >{{ dependant.label }}<span class="soft"> · {{ dependant.use }}</span></span
                       >
                       @if (notice.gone && notice.level === 'stop' && dependant.fate !== null) {
-                        <mat-form-field class="compact"
-                          ><mat-select
-                            [aria-label]="'What becomes of ' + dependant.label + ': ' + dependant.use"
-                            [ngModel]="''"
-                            (ngModelChange)="mend(notice, dependant, $event)"
-                          >
-                            <mat-option value="">choose …</mat-option>
-                            <mat-option value="out">take it out: {{ dependant.fate }}</mat-option>
-                            @for (field of substitutes(notice); track field.id) {
-                              <mat-option [value]="field.id">put {{ field.label }} in its place</mat-option>
-                            }
-                          </mat-select></mat-form-field
-                        >
+                        <hr-select
+                          compact
+                          [about]="'What becomes of ' + dependant.label + ': ' + dependant.use"
+                          placeholder="choose …"
+                          [options]="fates(notice, dependant)"
+                          [value]="null"
+                          (changed)="mend(notice, dependant, $event)"
+                        />
                       } @else {
                         <span class="soft">{{ dependant.fate ?? 'it cannot do without' }}</span>
                       }
@@ -376,6 +370,13 @@ export class DraftStripComponent {
     return table.fields.filter(({ type }) =>
       lookup === null ? type.kind !== 'lookup' : type.kind === 'lookup' && type.table === lookup,
     );
+  }
+
+  fates(notice: Notice, { fate }: Dependant): Option[] {
+    return [
+      { id: 'out', label: `take it out: ${fate}` },
+      ...this.substitutes(notice).map(({ id, label }) => ({ id, label: `put ${label} in its place` })),
+    ];
   }
 
   mend({ gone }: Notice, { id }: Dependant, choice: string): void {

@@ -468,7 +468,7 @@ describe('the link dialog', () => {
       'Who, 50 % of whose rows hold its names',
       'Age, which could hold its keys',
     ]);
-    link.field.set('f_vWho');
+    link.form.controls.field.setValue('f_vWho');
     link.done();
     expect(closed[0]).toEqual([
       {
@@ -489,7 +489,7 @@ describe('the link dialog', () => {
     http.expectNone('/api/files/f_x/links/offers');
     const add = [...(fixture.nativeElement as HTMLElement).querySelectorAll('button')].at(-1)!;
     expect(add.disabled).toBeTrue();
-    link.to.set('t_borrower');
+    link.form.controls.to.setValue('t_borrower');
     await fixture.whenStable();
     expect(add.disabled).toBeFalse();
     http.expectOne('/api/files/f_x/links/offers');
@@ -497,8 +497,8 @@ describe('the link dialog', () => {
 
   it('makes a lookup, a field of keys a lookup, and one to one', async () => {
     const { it: link, closed } = await dialog(OFFICE, 't_borrower', 't_loan');
-    link.setMust(true);
-    link.sort.set('one');
+    link.form.controls.must.setValue(true);
+    link.form.controls.sort.setValue('one');
     link.done();
     expect(closed[0]).toEqual([
       jasmine.objectContaining({
@@ -507,16 +507,16 @@ describe('the link dialog', () => {
         field: jasmine.objectContaining({ name: 'loan', alwaysFilled: true, noTwoAlike: true }),
       }),
     ]);
-    link.sort.set('many');
-    link.from.set('t_loan');
-    link.to.set('t_loan');
+    link.form.controls.sort.setValue('many');
+    link.form.controls.from.setValue('t_loan');
+    link.form.controls.to.setValue('t_loan');
     link.done();
     expect(closed[1]![0]).toEqual(jasmine.objectContaining({ change: 'addField', table: 't_loan' }));
   });
 
   it('makes many to many by a table told by both', async () => {
     const { it: link, closed } = await dialog(OFFICE, 't_borrower', 't_loan');
-    link.sort.set('both');
+    link.form.controls.sort.setValue('both');
     link.done();
     const [change] = closed[0]!;
     if (change?.change !== 'addTable') throw new Error('no table was made');
@@ -559,8 +559,8 @@ describe('the link dialog', () => {
 
   it('asks one to one, and that each has its row, of fields that were there too', async () => {
     const { it: link, closed } = await dialog(SEATS, 't_ticket', 't_seat');
-    link.sort.set('one');
-    link.setMust(true);
+    link.form.controls.sort.setValue('one');
+    link.form.controls.must.setValue(true);
     link.setOwn(0, 'f_tRow');
     link.done();
     const design = applyChanges(SEATS, closed[0]!);
@@ -653,14 +653,20 @@ describe('splitting and merging', () => {
     });
     icons();
     const fixture = await mount(ReshapeDialog, {});
-    fixture.componentInstance.one.set('Fee');
+    const { form } = fixture.componentInstance;
+    form.controls.one.setValue('');
+    fixture.componentInstance.done();
+    expect(closed).toEqual([]);
+    await fixture.whenStable();
+    expect(textOf(fixture)).toContain('A name is needed.');
+    form.controls.one.setValue('Fee');
     fixture.componentInstance.done();
     expect(closed[0]).toEqual(
       jasmine.objectContaining({ change: 'splitField', field: 'f_lNote', separator: ', ' }),
     );
     expect((closed[0] as { into: Field[] }).into.map(({ name }) => name)).toEqual(['fee_2', 'note_2']);
-    fixture.componentInstance.choose('merge');
-    fixture.componentInstance.other.set('f_lMore');
+    form.controls.way.setValue('merge');
+    form.controls.other.setValue('f_lMore');
     fixture.componentInstance.done();
     expect(closed[1]).toEqual(
       jasmine.objectContaining({ change: 'mergeFields', fields: ['f_lNote', 'f_lMore'], separator: ' ' }),

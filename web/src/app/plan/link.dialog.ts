@@ -1,14 +1,15 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import { FormsModule } from '@angular/forms';
+import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatRadioModule } from '@angular/material/radio';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
-import { catchError, EMPTY, filter, switchMap, tap } from 'rxjs';
+import { catchError, EMPTY, filter, map, merge, switchMap, tap } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
 import {
   fieldOf,
+  Label,
   linkCandidates,
   nameFromLabel,
   plainField,
@@ -25,8 +26,9 @@ import {
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { newLink } from './link-changes';
-import { SELECT } from '../shared/select';
+import { bySchema } from '../shared/by-schema';
 import { LineComponent } from '../shared/line.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
 
 export interface Linking {
   readonly design: Design;
@@ -45,166 +47,103 @@ interface Fitting {
 
 type OnDelete = 'refuse' | 'deleteAlong' | 'leaveEmpty';
 
+const ON_DELETE = options<OnDelete>([
+  ['refuse', 'refuse, while rows need it'],
+  ['deleteAlong', 'delete what belongs to it along'],
+  ['leaveEmpty', 'leave the field empty'],
+]);
+
 /** Links two tables: each row of one belongs to a row of the other, or many to many by a table between. */
 @Component({
   selector: 'hr-link-dialog',
   imports: [
     MatButtonModule,
     MatCheckboxModule,
-    FormsModule,
+    ReactiveFormsModule,
+    SelectComponent,
     MatDialogModule,
-    SELECT,
     LineComponent,
     MatRadioModule,
   ],
   template: `
     <h2 mat-dialog-title>Link two tables</h2>
-    <mat-dialog-content class="body">
-      <div class="two">
-        <div class="field">
-          <span class="label" id="lk-from-label">From</span>
-          <mat-form-field
-            ><mat-select
-              id="lk-from"
-              [ngModel]="from()"
-              (ngModelChange)="from.set($event)"
-              aria-labelledby="lk-from-label"
-            >
-              @for (table of data.design.tables; track table.id) {
-                <mat-option [value]="table.id">{{ table.label }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
-        </div>
-        <div class="field">
-          <span class="label" id="lk-to-label">To</span>
-          <mat-form-field
-            ><mat-select
-              id="lk-to"
-              [ngModel]="to()"
-              (ngModelChange)="to.set($event)"
-              aria-labelledby="lk-to-label"
-            >
-              @if (to() === '') {
-                <mat-option value="">choose a table …</mat-option>
-              }
-              @for (table of data.design.tables; track table.id) {
-                <mat-option [value]="table.id">{{ table.label }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
-        </div>
-      </div>
-      @if (to() === '') {
-        <p class="soft">A table can be linked to itself too: a member to the member who brought her in.</p>
-      } @else {
-        <mat-radio-group
-          class="sorts"
-          aria-label="Sort of link"
-          [value]="sort()"
-          (change)="sort.set($event.value)"
-        >
-          <mat-radio-button value="many"
-            >Each {{ one(a()) }} belongs to one {{ one(b())
-            }}<span class="soft small"
-              >{{ oneOf(b().label) }} can have any number of {{ a().plural.toLowerCase() }}</span
-            ></mat-radio-button
-          >
-          <mat-radio-button value="one"
-            >One to one<span class="soft small"
-              >{{ oneOf(b().label) }} has at most one {{ one(a()) }}</span
-            ></mat-radio-button
-          >
-          <mat-radio-button value="both" [disabled]="!single(a()) || !single(b())"
-            >Many to many<span class="soft small"
-              >with a table between, told by the two together</span
-            ></mat-radio-button
-          >
-        </mat-radio-group>
-        @if (sort() === 'both') {
-          <hr-line
-            label="One row of the table between is a"
-            inputId="lk-between"
-            most="60"
-            [value]="between()"
-            (typed)="betweenTyped.set($event)"
+    <form [formGroup]="form" (ngSubmit)="done()">
+      <mat-dialog-content class="body">
+        <div class="two">
+          <hr-select label="From" inputId="lk-from" [options]="data.design.tables" formControlName="from" />
+          <hr-select
+            label="To"
+            inputId="lk-to"
+            placeholder="choose a table …"
+            [options]="data.design.tables"
+            formControlName="to"
           />
-        } @else if (single(b())) {
-          <div class="field">
-            <span class="label" id="lk-field-label">Kept in</span>
-            <mat-form-field
-              ><mat-select
-                id="lk-field"
-                [ngModel]="field()"
-                (ngModelChange)="field.set($event)"
-                aria-labelledby="lk-field-label"
-              >
-                <mat-option value="">a new field of {{ a().label }}</mat-option>
-                @for (item of fitting(); track item.field.id) {
-                  <mat-option [value]="item.field.id">{{ item.field.label }}, {{ holds(item) }}</mat-option>
-                }
-              </mat-select></mat-form-field
-            >
-          </div>
-          @if (field() === '') {
-            <hr-line
-              label="Called"
-              inputId="lk-label"
-              most="60"
-              [value]="label()"
-              (typed)="labelTyped.set($event)"
-            />
-          }
-        } @else {
-          <p class="soft small">{{ b().label }} is told by several fields: each needs its own here.</p>
-          @for (key of keyOf(b()); track key.id; let i = $index) {
-            <div class="field">
-              <label [for]="'lk-own-' + i">{{ key.label }} of {{ b().label }} is</label>
-              <mat-form-field
-                ><mat-select
-                  [id]="'lk-own-' + i"
-                  [ngModel]="owns()[i] ?? ''"
-                  (ngModelChange)="setOwn(i, $event)"
-                >
-                  <mat-option value="">a new field of {{ a().label }}</mat-option>
-                  @for (item of fittingFor(key); track item.id) {
-                    <mat-option [value]="item.id">{{ item.label }}</mat-option>
-                  }
-                </mat-select></mat-form-field
-              >
-            </div>
-          }
-        }
-        @if (sort() !== 'both') {
-          <mat-checkbox [checked]="must()" (change)="setMust($event.checked)"
-            >Every {{ one(a()) }} has its {{ one(b()) }}</mat-checkbox
-          >
-        }
-        <div class="field">
-          <span class="label" id="lk-delete-label">When {{ oneOf(b().label) }} is deleted</span>
-          <mat-form-field
-            ><mat-select
-              id="lk-delete"
-              [ngModel]="onDelete()"
-              (ngModelChange)="onDelete.set($event)"
-              aria-labelledby="lk-delete-label"
-            >
-              <mat-option value="refuse">refuse, while rows need it</mat-option>
-              <mat-option value="deleteAlong">delete what belongs to it along</mat-option>
-              <mat-option value="leaveEmpty" [disabled]="must() || sort() === 'both'"
-                >leave the field empty</mat-option
-              >
-            </mat-select></mat-form-field
-          >
         </div>
-      }
-    </mat-dialog-content>
-    <mat-dialog-actions align="end">
-      <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-      <button type="button" matButton="filled" [disabled]="to() === ''" (click)="done()">
-        Add to the draft
-      </button>
-    </mat-dialog-actions>
+        @if (to() === '') {
+          <p class="soft">A table can be linked to itself too: a member to the member who brought her in.</p>
+        } @else {
+          <mat-radio-group class="sorts" aria-label="Sort of link" formControlName="sort">
+            <mat-radio-button value="many"
+              >Each {{ one(a()) }} belongs to one {{ one(b())
+              }}<span class="soft small"
+                >{{ oneOf(b().label) }} can have any number of {{ a().plural.toLowerCase() }}</span
+              ></mat-radio-button
+            >
+            <mat-radio-button value="one"
+              >One to one<span class="soft small"
+                >{{ oneOf(b().label) }} has at most one {{ one(a()) }}</span
+              ></mat-radio-button
+            >
+            <mat-radio-button value="both" [disabled]="!single(a()) || !single(b())"
+              >Many to many<span class="soft small"
+                >with a table between, told by the two together</span
+              ></mat-radio-button
+            >
+          </mat-radio-group>
+          @if (sort() === 'both') {
+            <hr-line
+              label="One row of the table between is a"
+              inputId="lk-between"
+              formControlName="between"
+            />
+          } @else if (single(b())) {
+            <hr-select
+              label="Kept in"
+              inputId="lk-field"
+              [options]="fieldOptions()"
+              formControlName="field"
+            />
+            @if (field() === '') {
+              <hr-line label="Called" inputId="lk-label" formControlName="label" />
+            }
+          } @else {
+            <p class="soft small">{{ b().label }} is told by several fields: each needs its own here.</p>
+            @for (key of keyOf(b()); track key.id; let i = $index) {
+              <hr-select
+                [label]="key.label + ' of ' + b().label + ' is'"
+                [inputId]="'lk-own-' + i"
+                [options]="ownOptions(key)"
+                [value]="owns()[i] ?? ''"
+                (changed)="setOwn(i, $event)"
+              />
+            }
+          }
+          @if (sort() !== 'both') {
+            <mat-checkbox formControlName="must">Every {{ one(a()) }} has its {{ one(b()) }}</mat-checkbox>
+          }
+          <hr-select
+            [label]="'When ' + oneOf(b().label) + ' is deleted'"
+            inputId="lk-delete"
+            [options]="deleteOptions()"
+            formControlName="onDelete"
+          />
+        }
+      </mat-dialog-content>
+      <mat-dialog-actions align="end">
+        <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+        <button type="submit" matButton="filled" [disabled]="to() === ''">Add to the draft</button>
+      </mat-dialog-actions>
+    </form>
   `,
   styles: `
     .body {
@@ -230,20 +169,39 @@ export class LinkDialog {
   readonly data = inject<Linking>(MAT_DIALOG_DATA);
   private readonly api = inject(Api);
   private readonly ref = inject<MatDialogRef<LinkDialog, Change[]>>(MatDialogRef);
-  readonly from = signal(this.data.from);
-  readonly to = signal(this.data.to ?? '');
-  readonly sort = signal<Sort>('many');
-  readonly onDelete = signal<OnDelete>('refuse');
-  readonly must = signal(false);
-  readonly field = signal('');
-  readonly labelTyped = signal<string | null>(null);
-  readonly betweenTyped = signal<string | null>(null);
+  readonly form = new FormGroup({
+    from: new FormControl(this.data.from, { nonNullable: true }),
+    to: new FormControl(this.data.to ?? '', { nonNullable: true }),
+    sort: new FormControl<Sort>('many', { nonNullable: true }),
+    /** The field that holds the key; empty for a new one. */
+    field: new FormControl('', { nonNullable: true }),
+    label: new FormControl('', { nonNullable: true, validators: bySchema(Label) }),
+    between: new FormControl('', { nonNullable: true, validators: bySchema(Label) }),
+    must: new FormControl(false, { nonNullable: true }),
+    onDelete: new FormControl<OnDelete>('refuse', { nonNullable: true }),
+  });
+  private readonly now = toSignal(this.form.valueChanges.pipe(map(() => this.form.getRawValue())), {
+    initialValue: this.form.getRawValue(),
+  });
+  readonly from = computed(() => this.now().from);
+  readonly to = computed(() => this.now().to);
+  readonly sort = computed(() => this.now().sort);
+  readonly field = computed(() => this.now().field);
+  private readonly must = computed(() => this.now().must);
+  private readonly onDelete = computed(() => this.now().onDelete);
+  /** Where the key has several fields: the field that holds each of them; empty for a new one. */
   readonly owns = signal<readonly string[]>([]);
   readonly a = computed(() => this.table(this.from()));
   readonly b = computed(() => this.table(this.to()));
-  readonly label = computed(() => this.labelTyped() ?? this.freeLabel(this.a(), this.b().label));
-  readonly between = computed(
-    () => this.betweenTyped() ?? `${this.a().label} ${this.b().label.toLowerCase()}`,
+  readonly fieldOptions = computed((): Option[] => [
+    { id: '', label: `a new field of ${this.a().label}` },
+    ...this.fitting().map((item) => ({
+      id: item.field.id,
+      label: `${item.field.label}, ${this.holds(item)}`,
+    })),
+  ]);
+  readonly deleteOptions = computed((): Option<OnDelete>[] =>
+    this.must() || this.sort() === 'both' ? ON_DELETE.filter(({ id }) => id !== 'leaveEmpty') : ON_DELETE,
   );
   /** What the rows say about each field that could hold the other table's key, by the field's id. */
   private readonly counted = signal<readonly LinkOffer[]>([]);
@@ -269,8 +227,9 @@ export class LinkDialog {
       .pipe(
         tap(() => {
           this.counted.set([]);
-          this.field.set('');
           this.owns.set([]);
+          this.form.controls.field.setValue('');
+          this.name();
         }),
         filter(({ parent }) => parent !== ''),
         switchMap((between) =>
@@ -280,6 +239,22 @@ export class LinkDialog {
         takeUntilDestroyed(),
       )
       .subscribe(({ offers }) => this.counted.set(offers));
+    const { must, sort, onDelete } = this.form.controls;
+    // What must be there cannot be left empty.
+    merge(must.valueChanges, sort.valueChanges)
+      .pipe(takeUntilDestroyed())
+      .subscribe(() => {
+        const fits = !must.value && sort.value !== 'both';
+        if (!fits && onDelete.value === 'leaveEmpty') onDelete.setValue('refuse');
+      });
+  }
+
+  /** Names that nobody has written yet go with the tables. */
+  private name(): void {
+    const { label, between } = this.form.controls;
+    const [a, b] = [this.a(), this.b()];
+    if (!label.dirty) label.setValue(this.freeLabel(a, b.label));
+    if (!between.dirty) between.setValue(`${a.label} ${b.label.toLowerCase()}`);
   }
 
   /** What the rows say about a field, as a phrase. */
@@ -325,12 +300,16 @@ export class LinkDialog {
     this.owns.set(next);
   }
 
-  setMust(must: boolean): void {
-    this.must.set(must);
-    if (must && this.onDelete() === 'leaveEmpty') this.onDelete.set('refuse');
+  ownOptions(key: Field): Option[] {
+    return [{ id: '', label: `a new field of ${this.a().label}` }, ...this.fittingFor(key)];
   }
 
   done(): void {
+    const { label, between } = this.form.controls;
+    const asked =
+      this.sort() === 'both' ? between : this.single(this.b()) && this.field() === '' ? label : null;
+    asked?.markAsTouched();
+    if (asked?.invalid) return;
     this.ref.close(
       this.sort() === 'both' ? this.manyToMany() : this.single(this.b()) ? this.lookup() : this.several(),
     );
@@ -378,7 +357,7 @@ export class LinkDialog {
       {
         change: 'addField',
         table: this.a().id,
-        field: this.made(this.a(), this.label().trim() || this.b().label, type, [], rest),
+        field: this.made(this.a(), this.form.controls.label.value.trim(), type, [], rest),
       },
     ];
   }
@@ -423,7 +402,7 @@ export class LinkDialog {
 
   /** The table between: told by its two lookups together, and gone with either of the rows it joins. */
   private manyToMany(): Change[] {
-    const label = this.between().trim() || `${this.a().label} ${this.one(this.b())}`;
+    const label = this.form.controls.between.value.trim();
     const taken: string[] = [];
     const empty = plainTable('', '', '', '', [plainField('', '', '', { kind: 'text' })]);
     const side = (table: Table): Field =>

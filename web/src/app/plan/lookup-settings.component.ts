@@ -1,5 +1,4 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
@@ -8,7 +7,8 @@ import { type FieldType, type Table } from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
-import { SELECT } from '../shared/select';
+import { options, SelectComponent, type Option } from '../shared/select.component';
+import { FieldChoiceComponent } from './field-choice.component';
 
 type Lookup = Extract<FieldType, { kind: 'lookup' }>;
 interface Edit {
@@ -22,77 +22,57 @@ interface Edit {
   imports: [
     MatButtonModule,
     MatCheckboxModule,
-    FormsModule,
     MatIconModule,
     ExpressionEditorComponent,
-    SELECT,
+    FieldChoiceComponent,
+    SelectComponent,
   ],
   template: `
     @let type = this.type();
-    <div class="field wide">
-      <span class="label" id="f-table-label">Looks up a row of</span>
-      <mat-form-field
-        ><mat-select
-          id="f-table"
-          [ngModel]="type.table"
-          (ngModelChange)="retarget($event)"
-          aria-labelledby="f-table-label"
-        >
-          @for (table of targets(); track table.id) {
-            <mat-option [value]="table.id">{{ table.label }}</mat-option>
-          }
-        </mat-select></mat-form-field
-      >
-    </div>
-    <div class="field wide">
-      <span class="label" id="f-delete-label">When that row is deleted</span>
-      <mat-form-field
-        ><mat-select
-          id="f-delete"
-          [ngModel]="type.onDelete"
-          (ngModelChange)="patch({ onDelete: $event })"
-          aria-labelledby="f-delete-label"
-        >
-          <mat-option value="refuse">refuse, while rows here need it</mat-option>
-          <mat-option value="deleteAlong">delete the rows here along with it</mat-option>
-          <mat-option value="leaveEmpty">leave this field empty</mat-option>
-        </mat-select></mat-form-field
-      >
-    </div>
-    <div class="field wide">
-      <span class="label">Shows</span>
-      <hr-expression-editor
-        label="What the lookup shows"
-        [value]="over(type.shows)"
-        [catalog]="draft.catalog()"
-        [table]="type.table"
-        (changed)="setOver('shows', $event)"
-      />
-      <span class="soft small"
-        >Empty: what its table shows everywhere. Fields of that table, joined with ||</span
-      >
-    </div>
+    <hr-select
+      class="wide"
+      label="Looks up a row of"
+      inputId="f-table"
+      [options]="targets()"
+      [value]="type.table"
+      (changed)="retarget($event)"
+    />
+    <hr-select
+      class="wide"
+      label="When that row is deleted"
+      inputId="f-delete"
+      [options]="onDelete"
+      [value]="type.onDelete"
+      (changed)="patch({ onDelete: $event })"
+    />
+    <hr-field-choice
+      class="wide"
+      label="Shows"
+      about="What the lookup shows"
+      several
+      empty="what its table shows everywhere, or …"
+      [value]="over(type.shows)"
+      [table]="type.table"
+      (changed)="setOver('shows', $event)"
+    />
     @for (column of type.columns ?? []; track $index; let i = $index) {
-      <div class="field wide">
-        <span class="label">Column {{ i + 2 }} while choosing</span>
-        <div class="row">
-          <hr-expression-editor
-            class="grow"
-            [label]="'Column ' + (i + 2) + ' while choosing'"
-            [value]="over(column)"
-            [catalog]="draft.catalog()"
-            [table]="type.table"
-            (changed)="setColumn(i, $event)"
-          />
-          <button
-            matIconButton
-            type="button"
-            [attr.aria-label]="'Take column ' + (i + 2) + ' out'"
-            (click)="dropColumn(i)"
-          >
-            <mat-icon svgIcon="close" />
-          </button>
-        </div>
+      <div class="row wide column">
+        <hr-field-choice
+          class="grow"
+          [label]="'Column ' + (i + 2) + ' while choosing'"
+          [about]="'Column ' + (i + 2) + ' while choosing'"
+          [value]="over(column)"
+          [table]="type.table"
+          (changed)="setColumn(i, $event)"
+        />
+        <button
+          matIconButton
+          type="button"
+          [attr.aria-label]="'Take column ' + (i + 2) + ' out'"
+          (click)="dropColumn(i)"
+        >
+          <mat-icon svgIcon="close" />
+        </button>
       </div>
     }
     <div class="field wide">
@@ -108,22 +88,14 @@ interface Edit {
       <span class="soft small">Empty: all of them. A row chosen earlier still shows.</span>
     </div>
     @if (queries().length > 0) {
-      <div class="field wide">
-        <span class="label" id="f-query-label">Only rows of the query</span>
-        <mat-form-field
-          ><mat-select
-            id="f-query"
-            [ngModel]="type.query ?? ''"
-            (ngModelChange)="patch({ query: $event || null })"
-            aria-labelledby="f-query-label"
-          >
-            <mat-option value="">none: all rows of the table</mat-option>
-            @for (query of queries(); track query.id) {
-              <mat-option [value]="query.id">{{ query.label }}</mat-option>
-            }
-          </mat-select></mat-form-field
-        >
-      </div>
+      <hr-select
+        class="wide"
+        label="Only rows of the query"
+        inputId="f-query"
+        [options]="queries()"
+        [value]="type.query ?? ''"
+        (changed)="patch({ query: $event || null })"
+      />
     }
     <div class="field">
       <span class="label">Narrowed by</span>
@@ -147,29 +119,26 @@ interface Edit {
       />
       <span class="soft small">of the row offered, through any links</span>
     </div>
-    <div class="field wide">
-      <span class="label">In the order of</span>
-      <div class="row">
-        <hr-expression-editor
-          class="grow"
-          label="The order of the choices"
-          [value]="over(type.order?.by)"
-          [catalog]="draft.catalog()"
-          [table]="type.table"
-          (changed)="setOrder($event)"
-        />
-        @if (type.order; as order) {
-          <button
-            matButton="outlined"
-            class="compact"
-            type="button"
-            (click)="patch({ order: { by: order.by, descending: !order.descending } })"
-          >
-            {{ order.descending ? 'falling' : 'rising' }}
-          </button>
-        }
-      </div>
-      <span class="soft small">Empty: by what is shown.</span>
+    <div class="row wide column">
+      <hr-field-choice
+        class="grow"
+        label="In the order of"
+        about="The order of the choices"
+        empty="what is shown"
+        [value]="over(type.order?.by)"
+        [table]="type.table"
+        (changed)="setOrder($event)"
+      />
+      @if (type.order; as order) {
+        <button
+          matButton="outlined"
+          class="compact"
+          type="button"
+          (click)="patch({ order: { by: order.by, descending: !order.descending } })"
+        >
+          {{ order.descending ? 'falling' : 'rising' }}
+        </button>
+      }
     </div>
     <div class="row wide">
       <mat-checkbox [checked]="type.addHere" (change)="patch({ addHere: $event.checked })"
@@ -200,8 +169,8 @@ interface Edit {
       flex: 1;
       min-width: 0;
     }
-    .tick input {
-      accent-color: var(--hr-moss);
+    .column {
+      align-items: flex-end;
     }
   `,
 })
@@ -212,9 +181,17 @@ export class LookupSettingsComponent {
   readonly changed = output<Lookup>();
 
   readonly targets = computed(() => this.draft.design().tables.filter(({ key }) => key.length === 1));
-  readonly queries = computed(() =>
-    this.draft.design().queries.filter(({ from, group }) => from === this.type().table && !group),
-  );
+  readonly queries = computed((): Option[] => {
+    const fit = this.draft.design().queries.filter(({ from, group }) => from === this.type().table && !group);
+    return fit.length === 0
+      ? []
+      : [{ id: '', label: 'none: all rows of the table' }, ...fit.map(({ id, label }) => ({ id, label }))];
+  });
+  readonly onDelete = options([
+    ['refuse', 'refuse, while rows here need it'],
+    ['deleteAlong', 'delete the rows here along with it'],
+    ['leaveEmpty', 'leave this field empty'],
+  ] as const);
   readonly narrowOwn = computed(() => {
     const { narrowed } = this.type();
     return (

@@ -1,6 +1,5 @@
-import { catalogOf, plainType } from '@heathridge/core/design';
+import { catalogOf, plainType, pathsFrom } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { pathsFrom } from '../query/paths';
 import { sizeText } from '../shared/size';
 import { describe as phrase } from './describe';
 import { linkPaths, type Box, type LinkShape } from './link-path';

@@ -1,5 +1,4 @@
 import { Component, computed, inject, input, output, signal, linkedSignal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
@@ -18,8 +17,8 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
-import { SELECT } from '../shared/select';
 import { LineComponent } from '../shared/line.component';
+import { SelectComponent } from '../shared/select.component';
 
 const TIMED = ['date', 'dateTime'];
 
@@ -27,12 +26,11 @@ const TIMED = ['date', 'dateTime'];
 @Component({
   selector: 'hr-rule-editor',
   imports: [
+    SelectComponent,
     MatButtonModule,
     MatCheckboxModule,
-    FormsModule,
     MatIconModule,
     ExpressionEditorComponent,
-    SELECT,
     LineComponent,
   ],
   template: `
@@ -51,56 +49,36 @@ const TIMED = ['date', 'dateTime'];
       >
       @if (shaping()) {
         <div class="shape">
-          <mat-form-field
-            ><mat-select
-              aria-label="Field of the rule"
-              [ngModel]="subject()?.id"
-              (ngModelChange)="subjectId.set($event)"
-              [disabled]="field() !== null"
-            >
-              @for (item of table().fields; track item.id) {
-                <mat-option [value]="item.id">{{ item.label }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
-          <mat-form-field
-            ><mat-select
-              aria-label="Shape of the rule"
-              [ngModel]="shape()"
-              (ngModelChange)="shape.set($event)"
-            >
-              @for (item of shapes(); track item) {
-                <mat-option [value]="item">{{ words[item] }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
+          <hr-select
+            about="Field of the rule"
+            [options]="table().fields"
+            [value]="subject()?.id ?? null"
+            [disabled]="field() !== null"
+            (changed)="subjectId.set($event)"
+          />
+          <hr-select
+            about="Shape of the rule"
+            [options]="shapeOptions()"
+            [value]="shape()"
+            (changed)="shape.set($event)"
+          />
           @if (wants().other) {
-            <mat-form-field
-              ><mat-select
-                [aria-label]="wants().other"
-                [ngModel]="otherId()"
-                (ngModelChange)="otherId.set($event)"
-              >
-                <mat-option value="" disabled>{{ wants().other }}</mat-option>
-                @for (item of others(); track item.id) {
-                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
-                }
-              </mat-select></mat-form-field
-            >
+            <hr-select
+              [about]="wants().other"
+              [placeholder]="wants().other"
+              [options]="others()"
+              [value]="otherId() || null"
+              (changed)="otherId.set($event)"
+            />
           }
           @if (wants().same) {
-            <mat-form-field
-              ><mat-select
-                aria-label="What must be the same"
-                [ngModel]="sameId()"
-                (ngModelChange)="sameId.set($event)"
-              >
-                <mat-option value="" disabled>of the same …</mat-option>
-                @for (item of lookups(); track item.id) {
-                  <mat-option [value]="item.id">{{ item.label }}</mat-option>
-                }
-              </mat-select></mat-form-field
-            >
+            <hr-select
+              about="What must be the same"
+              placeholder="of the same …"
+              [options]="lookups()"
+              [value]="sameId() || null"
+              (changed)="sameId.set($event)"
+            />
           }
           @for (hint of wants().values; track $index; let i = $index) {
             <hr-line
@@ -185,7 +163,6 @@ export class RuleEditorComponent {
   readonly prefix = input('rule');
   readonly changed = output<Rule | null>();
 
-  readonly words = SHAPES;
   readonly shaping = signal(false);
   readonly shape = signal<Shape>('between');
   readonly subjectId = signal('');
@@ -219,6 +196,7 @@ export class RuleEditorComponent {
       this.table().fields[0] ??
       null,
   );
+  readonly shapeOptions = computed(() => this.shapes().map((id) => ({ id, label: SHAPES[id] })));
   readonly shapes = computed((): Shape[] => {
     const kind = this.subject()?.type.kind ?? '';
     return (Object.keys(SHAPES) as Shape[]).filter((shape) => {

@@ -1,5 +1,4 @@
 import { Component, computed, inject, input, linkedSignal, output } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatChipsModule } from '@angular/material/chips';
@@ -14,25 +13,24 @@ import {
   type Rule,
   type Table,
 } from '@heathridge/core/design';
-import { ExpressionEditorComponent } from '../shared/expression-editor.component';
+import { FieldChoiceComponent } from './field-choice.component';
 import { newId } from '../shared/ids';
 import { readable } from './describe';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
-import { SELECT } from '../shared/select';
 import { LineComponent } from '../shared/line.component';
+import { SelectComponent, type Option } from '../shared/select.component';
 
 /** Everything about one table that is not about one of its fields. */
 @Component({
   selector: 'hr-table-editor',
   imports: [
+    SelectComponent,
     MatButtonModule,
     MatCheckboxModule,
-    FormsModule,
     MatIconModule,
-    ExpressionEditorComponent,
+    FieldChoiceComponent,
     RuleEditorComponent,
-    SELECT,
     LineComponent,
     MatChipsModule,
   ],
@@ -54,17 +52,17 @@ import { LineComponent } from '../shared/line.component';
       [value]="table.plural"
       (changed)="setPlural($event)"
     />
-    <div class="field wide">
-      <span class="label">A row is shown as</span>
-      <hr-expression-editor
-        label="How a row is shown"
-        [value]="display()"
-        [catalog]="draft.catalog()"
-        [table]="table.id"
-        (changed)="setDisplay($event)"
-      />
-      <span class="soft small">Empty: its first text. Lookups into this table show it.</span>
-    </div>
+    <hr-field-choice
+      class="wide"
+      label="A row is shown as"
+      about="How a row is shown"
+      several
+      empty="its first text, or …"
+      hint="Lookups into this table show it."
+      [value]="display()"
+      [table]="table.id"
+      (changed)="setDisplay($event)"
+    />
     <div class="field wide" role="group" aria-label="Key">
       <span class="label">A row is told by</span>
       <div class="row wrap">
@@ -85,23 +83,14 @@ import { LineComponent } from '../shared/line.component';
           }
         </mat-chip-set>
         @if (couldBeKey().length > 0) {
-          <mat-form-field class="compact"
-            ><mat-select aria-label="Change the key" [ngModel]="''" (ngModelChange)="changeKey($event)">
-              <mat-option value="">change the key …</mat-option>
-              <mat-optgroup label="This field alone">
-                @for (field of couldBeKey(); track field.id) {
-                  <mat-option [value]="'one ' + field.id">{{ field.label }}</mat-option>
-                }
-              </mat-optgroup>
-              @if (couldJoinKey().length > 0) {
-                <mat-optgroup label="This field too">
-                  @for (field of couldJoinKey(); track field.id) {
-                    <mat-option [value]="'too ' + field.id">{{ field.label }}</mat-option>
-                  }
-                </mat-optgroup>
-              }
-            </mat-select></mat-form-field
-          >
+          <hr-select
+            compact
+            about="Change the key"
+            placeholder="change the key …"
+            [options]="keyOptions()"
+            [value]="null"
+            (changed)="changeKey($event)"
+          />
         }
       </div>
       <span class="soft small">No two rows have the same key. What looks up a row keeps its key.</span>
@@ -189,16 +178,14 @@ import { LineComponent } from '../shared/line.component';
           </mat-chip-set>
         }
         @if (table.order.length < 5) {
-          <mat-form-field class="compact"
-            ><mat-select aria-label="Order by" [ngModel]="''" (ngModelChange)="addOrder($event)">
-              <mat-option value="">{{
-                table.order.length === 0 ? 'the key, or choose …' : 'then by …'
-              }}</mat-option>
-              @for (field of couldOrder(); track field.id) {
-                <mat-option [value]="field.id">{{ field.label }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
+          <hr-select
+            compact
+            about="Order by"
+            [placeholder]="table.order.length === 0 ? 'the key, or choose …' : 'then by …'"
+            [options]="couldOrder()"
+            [value]="null"
+            (changed)="addOrder($event)"
+          />
         }
       </div>
     </div>
@@ -308,6 +295,10 @@ export class TableEditorComponent {
       ? []
       : this.keyable().filter(({ id, type }) => !key.includes(id) && type.kind !== 'runningNumber');
   });
+  readonly keyOptions = computed((): Option[] => [
+    ...this.couldBeKey().map(({ id, label }) => ({ id: `one ${id}`, label, group: 'This field alone' })),
+    ...this.couldJoinKey().map(({ id, label }) => ({ id: `too ${id}`, label, group: 'This field too' })),
+  ]);
   /** The fields being chosen that no two rows have alike; null while none are. */
   readonly choosing = linkedSignal<string, readonly string[] | null>({
     source: () => this.table().id,

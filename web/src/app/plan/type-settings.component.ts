@@ -1,5 +1,4 @@
 import { Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
@@ -9,8 +8,8 @@ import { parsePattern, readNumber, showNumber, toText } from '@heathridge/core/v
 import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable, stampWords } from './describe';
-import { SELECT } from '../shared/select';
 import { LineComponent } from '../shared/line.component';
+import { options, SelectComponent } from '../shared/select.component';
 import { WholeComponent } from '../shared/whole.component';
 
 type Worked = Extract<FieldType, { kind: 'workedOut' }>;
@@ -19,19 +18,34 @@ type Colour = (typeof COLOURS)[number];
 /** Choices from which on they are searched, and that are shown at once. */
 const [FEW, MORE] = [12, 30];
 
+const WAYS = options([
+  ['dropdown', 'a list that drops down'],
+  ['radio', 'buttons beside one another'],
+] as const);
+const DATES = options([
+  ['short', '4 Nov 2026'],
+  ['long', 'Wed 4 November 2026'],
+  ['numbers', '04/11/2026, in the office’s order'],
+  ['iso', '2026-11-04'],
+] as const);
+const MOMENTS = options([
+  ['short', '4 Nov 2026 14:30'],
+  ['long', 'Wed 4 November 2026 14:30'],
+  ['numbers', '04/11/2026 14:30'],
+  ['iso', '2026-11-04 14:30'],
+] as const);
 const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'time', 'dateTime'] as const;
 
 /** What is asked of the values of a kind and how they are shown, as short phrases with inputs. */
 @Component({
   selector: 'hr-type-settings',
   imports: [
+    SelectComponent,
     MatButtonModule,
     MatCheckboxModule,
-    FormsModule,
     MatIconModule,
     ExpressionEditorComponent,
     forwardRef(() => TypeSettingsComponent),
-    SELECT,
     LineComponent,
     WholeComponent,
   ],
@@ -84,19 +98,14 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             @let first = i === 0;
             @let last = i === type.choices.length - 1;
             <div class="row choice">
-              <mat-form-field class="colour"
-                ><mat-select
-                  [aria-label]="'Colour of ' + choice"
-                  [class]="type.colours?.[choice] ?? ''"
-                  [ngModel]="type.colours?.[choice] ?? ''"
-                  (ngModelChange)="setColour(choice, $event)"
-                >
-                  <mat-option value="">no colour</mat-option>
-                  @for (colour of colours; track colour) {
-                    <mat-option [value]="colour">{{ colour }}</mat-option>
-                  }
-                </mat-select></mat-form-field
-              >
+              <hr-select
+                class="colour"
+                compact
+                [about]="'Colour of ' + choice"
+                [options]="colours"
+                [value]="type.colours?.[choice] ?? ''"
+                (changed)="setColour(choice, $event)"
+              />
               <span class="dot" [class]="type.colours?.[choice] ?? ''" aria-hidden="true"></span>
               <hr-line
                 class="grow"
@@ -157,53 +166,31 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             <p class="message" role="alert">{{ choiceProblem() }}</p>
           }
         </div>
-        <div class="field">
-          <label [for]="id('as')">People choose from</label>
-          <mat-form-field
-            ><mat-select
-              [id]="id('as')"
-              [ngModel]="type.as ?? 'dropdown'"
-              (ngModelChange)="patch({ as: $event })"
-            >
-              <mat-option value="dropdown">a list that drops down</mat-option>
-              <mat-option value="radio">buttons beside one another</mat-option>
-            </mat-select></mat-form-field
-          >
-        </div>
+        <hr-select
+          label="People choose from"
+          [inputId]="id('as')"
+          [options]="ways"
+          [value]="type.as ?? 'dropdown'"
+          (changed)="patch({ as: $event })"
+        />
       }
       @case ('date') {
-        <div class="field">
-          <label [for]="id('style')">Shown as</label>
-          <mat-form-field
-            ><mat-select
-              [id]="id('style')"
-              [ngModel]="type.style ?? 'short'"
-              (ngModelChange)="patch({ style: $event })"
-            >
-              <mat-option value="short">4 Nov 2026</mat-option>
-              <mat-option value="long">Wed 4 November 2026</mat-option>
-              <mat-option value="numbers">04/11/2026, in the office’s order</mat-option>
-              <mat-option value="iso">2026-11-04</mat-option>
-            </mat-select></mat-form-field
-          >
-        </div>
+        <hr-select
+          label="Shown as"
+          [inputId]="id('style')"
+          [options]="dates"
+          [value]="type.style ?? 'short'"
+          (changed)="patch({ style: $event })"
+        />
       }
       @case ('dateTime') {
-        <div class="field">
-          <label [for]="id('style')">Date shown as</label>
-          <mat-form-field
-            ><mat-select
-              [id]="id('style')"
-              [ngModel]="type.style ?? 'short'"
-              (ngModelChange)="patch({ style: $event })"
-            >
-              <mat-option value="short">4 Nov 2026 14:30</mat-option>
-              <mat-option value="long">Wed 4 November 2026 14:30</mat-option>
-              <mat-option value="numbers">04/11/2026 14:30</mat-option>
-              <mat-option value="iso">2026-11-04 14:30</mat-option>
-            </mat-select></mat-form-field
-          >
-        </div>
+        <hr-select
+          label="Date shown as"
+          [inputId]="id('style')"
+          [options]="moments"
+          [value]="type.style ?? 'short'"
+          (changed)="patch({ style: $event })"
+        />
         <mat-checkbox [checked]="type.seconds" (change)="patch({ seconds: $event.checked })"
           >With seconds</mat-checkbox
         >
@@ -240,17 +227,15 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
         />
       }
       @case ('stamp') {
-        <div class="field wide">
-          <label [for]="id('of')">Says</label>
-          <mat-form-field
-            ><mat-select [id]="id('of')" [ngModel]="type.of" (ngModelChange)="patch({ of: $event })">
-              @for (of of stamps; track of) {
-                <mat-option [value]="of">{{ words(of) }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
-          <span class="soft small">Filled by Heathridge at every save; nobody types it.</span>
-        </div>
+        <hr-select
+          class="wide"
+          label="Says"
+          [inputId]="id('of')"
+          [options]="stamps"
+          hint="Filled by Heathridge at every save; nobody types it."
+          [value]="type.of"
+          (changed)="patch({ of: $event })"
+        />
       }
       @case ('workedOut') {
         <div class="field wide">
@@ -268,16 +253,13 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
             (SUM(lines.amount)).</span
           >
         </div>
-        <div class="field">
-          <label [for]="id('result')">Shown as</label>
-          <mat-form-field
-            ><mat-select [id]="id('result')" [ngModel]="type.result.kind" (ngModelChange)="setResult($event)">
-              @for (kind of results; track kind) {
-                <mat-option [value]="kind">{{ labels[kind] }}</mat-option>
-              }
-            </mat-select></mat-form-field
-          >
-        </div>
+        <hr-select
+          label="Shown as"
+          [inputId]="id('result')"
+          [options]="results"
+          [value]="type.result.kind"
+          (changed)="setResult($event)"
+        />
         <hr-type-settings
           class="wide nested"
           [type]="type.result"
@@ -384,11 +366,15 @@ export class TypeSettingsComponent {
   /** A choice got another name: rows that hold the old one are to hold the new. */
   readonly choiceRenamed = output<{ readonly from: string; readonly to: string }>();
 
-  readonly colours = COLOURS;
-  readonly labels = KIND_LABELS;
-  readonly results = RESULTS;
-  readonly stamps = ['createdAt', 'createdBy', 'changedAt', 'changedBy'] as const;
-  readonly words = stampWords;
+  readonly colours = options([['', 'no colour'], ...COLOURS.map((colour) => [colour, colour] as const)]);
+  readonly results = RESULTS.map((id) => ({ id, label: KIND_LABELS[id] }));
+  readonly ways = WAYS;
+  readonly dates = DATES;
+  readonly moments = MOMENTS;
+  readonly stamps = (['createdAt', 'createdBy', 'changedAt', 'changedBy'] as const).map((id) => ({
+    id,
+    label: stampWords(id),
+  }));
   private readonly locale = inject(FileStore).locale;
   readonly patternProblem = signal('');
   readonly choiceProblem = signal('');

@@ -2,11 +2,10 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { MatSelect } from '@angular/material/select';
 import { By } from '@angular/platform-browser';
 import { bindCondition } from '@heathridge/core/expression';
-import { catalogOf } from '@heathridge/core/design';
+import { catalogOf, pathsFrom } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
 import { ConditionBuilderComponent } from './condition-builder.component';
-import { pathsFrom } from './paths';
 
 describe('ConditionBuilderComponent', () => {
   let fixture: ComponentFixture<ConditionBuilderComponent>;

@@ -1,16 +1,14 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { of } from 'rxjs';
 import { sqlText } from '@heathridge/core/expression';
-import type { Field } from '@heathridge/core/design';
+import { type Field, type FieldPath } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
 import type { Fetch, Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
-import type { FieldPath } from './paths';
-import { SELECT } from '../shared/select';
+import { SelectComponent, type Option } from '../shared/select.component';
 
 interface Shape {
   readonly id: string;
@@ -69,39 +67,23 @@ function shapesFor(field: Field): readonly Shape[] {
 /** Puts a condition together from a field, a shape and values; the result is an expression. */
 @Component({
   selector: 'hr-condition-builder',
-  imports: [MatButtonModule, FormsModule, ValueInputComponent, MatTooltipModule, SELECT],
+  imports: [SelectComponent, MatButtonModule, ValueInputComponent, MatTooltipModule],
   template: `
-    <div class="field">
-      <span class="label" id="c-field-label">Keep rows where</span>
-      <mat-form-field
-        ><mat-select
-          id="c-field"
-          cdkFocusInitial
-          [ngModel]="at()"
-          (ngModelChange)="choose(+$event)"
-          aria-labelledby="c-field-label"
-        >
-          @for (path of paths(); track path.text; let i = $index) {
-            <mat-option [value]="i">{{ path.of ? path.of + ' › ' : '' }}{{ path.field.label }}</mat-option>
-          }
-        </mat-select></mat-form-field
-      >
-    </div>
-    <div class="field">
-      <span class="label" id="c-shape-label">how</span>
-      <mat-form-field
-        ><mat-select
-          id="c-shape"
-          [ngModel]="shape().id"
-          (ngModelChange)="shapeId.set($event)"
-          aria-labelledby="c-shape-label"
-        >
-          @for (item of shapes(); track item.id) {
-            <mat-option [value]="item.id">{{ item.label }}</mat-option>
-          }
-        </mat-select></mat-form-field
-      >
-    </div>
+    <hr-select
+      first
+      label="Keep rows where"
+      inputId="c-field"
+      [options]="fieldOptions()"
+      [value]="'' + at()"
+      (changed)="choose(+$event)"
+    />
+    <hr-select
+      label="how"
+      inputId="c-shape"
+      [options]="shapes()"
+      [value]="shape().id"
+      (changed)="shapeId.set($event)"
+    />
     @if (shape().values > 0) {
       <div class="field">
         <span class="label">{{ shape().values === 2 ? 'from' : 'what' }}</span>
@@ -157,6 +139,12 @@ export class ConditionBuilderComponent {
   readonly shapeId = signal('');
   readonly first = signal<Held>({ value: null });
   readonly second = signal<Held>({ value: null });
+  readonly fieldOptions = computed(() =>
+    this.paths().map(({ of: owner, field }, i): Option => ({
+      id: String(i),
+      label: owner ? `${owner} › ${field.label}` : field.label,
+    })),
+  );
   readonly path = computed(() => this.paths()[this.at()]!);
   readonly shapes = computed(() => shapesFor(this.path().field));
   readonly shape = computed(() => this.shapes().find(({ id }) => id === this.shapeId()) ?? this.shapes()[0]!);

@@ -13,6 +13,8 @@ import {
   type Query,
   type QueryColumn,
   type Table,
+  pathsFrom,
+  type FieldPath,
 } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
 import { DocumentPage } from '../file/document-page';
@@ -31,7 +33,6 @@ import { problemOf } from '../shared/problem';
 import { ChipComponent } from './chip.component';
 import { ConditionBuilderComponent } from './condition-builder.component';
 import { FunnelComponent } from './funnel.component';
-import { pathsFrom, type FieldPath } from './paths';
 
 export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
   { id: 'count', label: 'count' },
