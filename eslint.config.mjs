@@ -92,6 +92,23 @@ const rooms = (folder, uses) => ({
   },
 });
 
+/** Controls are Angular Material's. Exceptions are choosers of files, which nobody sees, and cards of the map. */
+const PLAIN_CONTROLS = [
+  ['button', '/^mat(Button|IconButton|ChipRemove|-menu-item|-list-item|-chip-option)$/'],
+  ['input', '/^(matInput|matChipInput|type)$/'],
+  ['textarea', '/^matInput$/'],
+  ['select', '/^$/'],
+].map(([name, attribute]) => ({
+  selector:
+    `Element[name='${name}']:not(:has(> TextAttribute[name=${attribute}]))` +
+    `:not(:has(> TextAttribute[name='class'][value='face']))`,
+  message: `A plain <${name}>: take Angular Material's.`,
+}));
+PLAIN_CONTROLS.push({
+  selector: `Element[name='input']:has(> TextAttribute[name='type']:not([value='file'])):not(:has(> TextAttribute[name='matInput']))`,
+  message: `A plain <input>: take Angular Material's.`,
+});
+
 export default tseslint.config(
   {
     ignores: [
@@ -166,7 +183,10 @@ export default tseslint.config(
   {
     files: ['web/src/**/*.html'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+    rules: { 'no-restricted-syntax': ['error', ...PLAIN_CONTROLS] },
   },
+  // The inputs of values hang Material's calendar and list of times on a line of their own.
+  { files: ['web/src/app/value/**/*.html'], rules: { 'no-restricted-syntax': 'off' } },
   {
     files: ['**/*.mjs', '**/*.cjs'],
     languageOptions: {

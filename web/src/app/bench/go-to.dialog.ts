@@ -7,6 +7,8 @@ import {
   viewChild,
   type ElementRef,
 } from '@angular/core';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 
 export interface GoTo {
@@ -19,24 +21,26 @@ export interface GoTo {
 /** Type part of a name, Enter goes there. */
 @Component({
   selector: 'hr-go-to',
-  imports: [MatDialogModule],
+  imports: [MatDialogModule, MatFormFieldModule, MatInputModule],
   template: `
     <div class="box">
       <label class="visually-hidden" for="go-to">Go to</label>
-      <input
-        #box
-        id="go-to"
-        class="input"
-        placeholder="A table, query, screen, report or stage"
-        autocomplete="off"
-        role="combobox"
-        aria-expanded="true"
-        aria-controls="go-to-list"
-        [attr.aria-activedescendant]="found().length ? 'go-to-' + at() : null"
-        (input)="typed($any($event.target).value)"
-        (keydown)="key($event)"
-        cdkFocusInitial
-      />
+      <mat-form-field class="whole">
+        <input
+          #box
+          matInput
+          id="go-to"
+          placeholder="A table, query, screen, report or stage"
+          autocomplete="off"
+          role="combobox"
+          aria-expanded="true"
+          aria-controls="go-to-list"
+          [attr.aria-activedescendant]="found().length ? 'go-to-' + at() : null"
+          (input)="typed(box.value)"
+          (keydown)="key($event)"
+          cdkFocusInitial
+        />
+      </mat-form-field>
       <ul id="go-to-list" class="plain-list" role="listbox" aria-label="Places">
         @for (item of found(); track $index) {
           <li
@@ -60,6 +64,9 @@ export interface GoTo {
   styles: `
     .box {
       padding: 12px;
+    }
+    .whole {
+      width: 100%;
     }
     ul {
       margin-top: 8px;

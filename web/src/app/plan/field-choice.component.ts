@@ -88,8 +88,9 @@ const WRITTEN = '(written)';
     }
   `,
   styles: `
-    hr-select {
-      min-width: 150px;
+    .wrap hr-select {
+      flex: 1 1 120px;
+      max-width: 220px;
     }
     .wrap {
       flex-wrap: wrap;

@@ -50,7 +50,7 @@ interface Edit {
       label="Shows"
       about="What the lookup shows"
       several
-      empty="what its table shows everywhere, or …"
+      empty="as its table says, or …"
       [value]="over(type.shows)"
       [table]="type.table"
       (changed)="setOver('shows', $event)"

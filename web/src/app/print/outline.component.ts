@@ -1,6 +1,6 @@
 import { afterRenderEffect, Component, input, output, viewChild } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
-import { MatTree, MatTreeModule } from '@angular/material/tree';
+import { MatTreeModule, type MatTree } from '@angular/material/tree';
 
 /** A band of a report, or what stands in one. */
 export interface OutlineNode {
