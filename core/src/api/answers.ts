@@ -268,6 +268,22 @@ export const DeskInfo = v.strictObject({
   screens: v.array(v.strictObject({ id: Id, label: v.string(), one: v.string(), many: v.string() })),
 });
 
+/** What somebody has worked on last, and what of hers is unfinished. */
+export const Worked = v.strictObject({
+  records: v.array(
+    v.strictObject({
+      screen: Id,
+      key: Key,
+      title: v.nullable(v.string()),
+      /** In UTC. */
+      at: v.string(),
+      added: v.boolean(),
+    }),
+  ),
+  /** A draft of design changes; null where there is none. */
+  draft: v.nullable(v.strictObject({ changes: v.number(), at: v.string() })),
+});
+
 export const ScreenInfo = v.strictObject({
   form: Form,
   tables: v.array(Table),

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { and, eq, inArray, lt } from 'drizzle-orm';
+import { and, eq, inArray, lt, ne, sql } from 'drizzle-orm';
 import { hash, verify } from '@node-rs/argon2';
 import * as v from 'valibot';
 import type * as answers from '@heathridge/core/api';
@@ -211,6 +211,17 @@ export class Accounts {
       .where(where)
       .get();
     return { document: found?.document || null, version: found?.version ?? 0 };
+  }
+
+  /** How many changes somebody's draft in a file holds, and when it was kept; null where there is none. */
+  openDraft(file: string, person: string): { readonly changes: number; readonly at: string } | null {
+    const changes = sql<number>`json_array_length(${draft.document}, '$.changes')`;
+    const found = this.registry
+      .select({ changes, at: draft.changedAt })
+      .from(draft)
+      .where(and(eq(draft.file, file), eq(draft.account, person), ne(draft.document, '')))
+      .get();
+    return found ?? null;
   }
 
   /**

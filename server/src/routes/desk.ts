@@ -8,6 +8,7 @@ import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
+import { workedOn } from '../rows/worked';
 import { count, list } from '../reading/rows';
 import { choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
 
@@ -57,6 +58,17 @@ export function deskRoutes(router: Router): void {
         const table = tableAt(file, form.table);
         return { id: form.id, label: form.label, one: table.label, many: table.plural };
       }),
+    }),
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/desk/worked',
+    answer: answers.Worked,
+    needs: 'colleague',
+    summary: 'The records you have worked on last, and the draft of the design you have not finished',
+    handler: ({ context: { accounts, files }, file, person }) => ({
+      records: workedOn(file.reader, file.design, file.design.forms, person.name),
+      draft: files.role(file.id, person.id) === 'builder' ? accounts.openDraft(file.id, person.id) : null,
     }),
   });
   router.add({

@@ -43,6 +43,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files': { for: 'signed-in', body: { name: 'Another file' } },
   'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
   'GET /api/files/:file/desk': { for: 'colleague' },
+  'GET /api/files/:file/desk/worked': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },

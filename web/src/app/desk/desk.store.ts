@@ -1,6 +1,6 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { emptyDesign, localeOf } from '@heathridge/core/design';
-import type { Reading } from '@heathridge/core/values';
+import { showValue, type Reading } from '@heathridge/core/values';
 import { Api, type DeskInfo } from '../shared/api.service';
 import { Attachments } from '../shared/attachments.service';
 import { problemOf } from '../shared/problem';
@@ -18,6 +18,11 @@ export class DeskStore {
     const info = this.info();
     return { locale: localeOf(info?.settings ?? emptyDesign().settings), today: info?.today ?? '2000-01-01' };
   });
+
+  /** A moment in UTC as people here write it, to the minute. */
+  moment(at: string): string {
+    return showValue({ kind: 'dateTime' }, `${at.slice(0, 16)}:00Z`, this.reading().locale);
+  }
 
   open(file: string): void {
     this.file = file;

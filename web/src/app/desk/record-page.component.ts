@@ -12,6 +12,7 @@ import {
   viewChild,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
@@ -38,12 +39,17 @@ import { NothingComponent } from '../frame/nothing.component';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { FIELD } from '../shared/field';
 import { problemOf } from '../shared/problem';
+import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
+import { RecordDrafts, type KeptRecord } from './record-drafts.service';
 import { designOf, heldOf, RecordState } from './record.state';
+
+/** Milliseconds without a letter after which what was typed is kept. */
+const KEPT_AFTER = 250;
 
 /** A form on the Desk: the record list at the left, the record at the right. */
 @Component({
@@ -54,6 +60,7 @@ import { designOf, heldOf, RecordState } from './record.state';
     MatIconModule,
     MatListModule,
     NothingComponent,
+    ScrollingModule,
     RecordSheetComponent,
     StripComponent,
   ],
@@ -61,6 +68,7 @@ import { designOf, heldOf, RecordState } from './record.state';
     '[class.reading]': 'reading()',
     '(document:keydown)': 'keys($event)',
     '(window:beforeunload)': 'warn($event)',
+    '(document:visibilitychange)': 'keepAtOnce()',
   },
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
@@ -70,6 +78,7 @@ export class RecordPageComponent {
   private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
+  private readonly drafts = inject(RecordDrafts);
   readonly desk = inject(DeskStore);
   readonly screen = input.required<string>();
   /** Set in the address to begin with a new record. */
@@ -87,6 +96,8 @@ export class RecordPageComponent {
   readonly busy = signal(false);
   readonly listing = signal(true);
   readonly problem = signal('');
+  /** When what stands here and is not saved was typed, where it was kept from before; in UTC. */
+  readonly pickedUp = signal('');
   /** On a narrow page the record is shown, or the list: one at a time. */
   readonly reading = signal(false);
   /** The screen has just been opened: it shows its first record. */
@@ -96,6 +107,11 @@ export class RecordPageComponent {
   private readonly opening = new Subject<RowKey | null>();
   private readonly injector = inject(Injector);
   private readonly view = viewChild(RecordSheetComponent);
+  private readonly list = viewChild(CdkVirtualScrollViewport);
+  private readonly row = rowHeight();
+  /** Pixels of an entry, which has two lines. */
+  readonly entryHeight = computed(() => this.row() + 18);
+  readonly byKey = (_: number, { key }: ListEntry): string => key.join();
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
 
@@ -154,6 +170,7 @@ export class RecordPageComponent {
         this.all.set(all);
         this.entries.set(entries);
         this.listing.set(false);
+        this.list()?.scrollToIndex(0);
         this.showFirst();
       });
     this.opening
@@ -171,6 +188,11 @@ export class RecordPageComponent {
         takeUntilDestroyed(),
       )
       .subscribe((data) => this.load(data));
+    toObservable(computed(() => ({ state: this.state(), kept: this.keptNow() })))
+      .pipe(debounceTime(KEPT_AFTER), takeUntilDestroyed())
+      .subscribe(({ state }) => {
+        if (state === this.state()) this.keep();
+      });
     toObservable(this.screen)
       .pipe(
         tap(() => {
@@ -215,7 +237,40 @@ export class RecordPageComponent {
     return this.state()?.dirty() ?? false;
   }
 
+  /** What was typed here is given up. */
+  left(): void {
+    const state = this.state();
+    if (!state) return;
+    this.drafts.drop(this.desk.file, this.screen(), state.record().key);
+    this.state.set(null);
+  }
+
+  /** The page may not come back: what is being typed right now counts too. */
+  keepAtOnce(): void {
+    if (document.visibilityState !== 'hidden') return;
+    (document.activeElement as HTMLElement | null)?.blur();
+    this.keep();
+  }
+
+  private keep(): void {
+    const state = this.state();
+    if (!state) return;
+    const [file, screen, key] = [this.desk.file, this.screen(), state.record().key];
+    const kept = this.keptNow();
+    const at = `${new Date().toISOString().slice(0, 19)}Z`;
+    if (kept) this.drafts.keep(file, { screen, key: key && [...key], title: this.title(), at, kept });
+    else this.drafts.drop(file, screen, key);
+  }
+
+  /** What is unsaved in the record, to be kept in this browser. */
+  private keptNow(): KeptRecord | null {
+    const state = this.state();
+    return state?.dirty() ? state.kept() : null;
+  }
+
   warn(event: BeforeUnloadEvent): void {
+    (document.activeElement as HTMLElement | null)?.blur();
+    this.keep();
     if (this.unsaved()) event.preventDefault();
   }
 
@@ -282,6 +337,10 @@ export class RecordPageComponent {
       .join(' · ');
   }
 
+  moment(at: string): string {
+    return this.desk.moment(at);
+  }
+
   keyText(key: RowKey): string {
     const table = this.table();
     return table ? showKey(table, key, this.desk.reading().locale) : key.join(' · ');
@@ -316,6 +375,7 @@ export class RecordPageComponent {
 
   async undo(): Promise<void> {
     const key = this.state()?.record().key;
+    this.left();
     if (key) this.open(key);
     else this.state.set(null);
   }
@@ -355,7 +415,7 @@ export class RecordPageComponent {
       const key = state.record().key ?? own?.key;
       this.toast.say(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`);
       this.searches.next(this.search());
-      this.state.set(null);
+      this.left();
       if (key) {
         this.open(key);
         await this.router.navigate([], { queryParams: { key: JSON.stringify(key) }, replaceUrl: true });
@@ -398,7 +458,7 @@ export class RecordPageComponent {
     this.api.saveRecord(this.desk.file, this.screen(), { id: state.nameOf(changes), changes }).subscribe({
       next: () => {
         this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
-        this.state.set(null);
+        this.left();
         this.searches.next(this.search());
         void this.router.navigate([]);
       },
@@ -433,8 +493,11 @@ export class RecordPageComponent {
     this.problem.set('');
     const clock = { today: info.today, now: `${new Date().toISOString().slice(0, 19)}Z` };
     const state = new RecordState(designOf(info.tables, info.settings), info.form, data, clock);
-    this.state.set(state);
     const key = state.record().key;
+    const draft = this.drafts.find(this.desk.file, info.form.id, key);
+    if (draft) state.restore(draft.kept);
+    this.pickedUp.set(draft && state.dirty() ? draft.at : '');
+    this.state.set(state);
     this.title.set(
       key ? `${state.table.label} ${this.keyText(key)}` : `New ${state.table.label.toLowerCase()}`,
     );
@@ -444,8 +507,19 @@ export class RecordPageComponent {
     const entries = this.entries();
     const at = entries.findIndex((entry) => this.isOpen(entry));
     const next = entries[Math.min(Math.max(at + by, 0), entries.length - 1)];
-    if (next && !this.isOpen(next)) await this.choose(next.key);
-    document.querySelector('.entry[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
+    if (!next) return;
+    if (!this.isOpen(next)) await this.choose(next.key);
+    this.show(entries.indexOf(next));
+  }
+
+  /** Moves the list just so far that an entry can be seen. */
+  private show(index: number): void {
+    const list = this.list();
+    if (!list) return;
+    const [top, height] = [index * this.entryHeight(), this.entryHeight()];
+    const [from, room] = [list.measureScrollOffset(), list.getViewportSize()];
+    if (top < from) list.scrollToOffset(top);
+    else if (top + height > from + room) list.scrollToOffset(top + height - room);
   }
 
   private async mayLeave(): Promise<boolean> {
@@ -457,11 +531,11 @@ export class RecordPageComponent {
       stay: 'Stay here',
       danger: true,
     };
-    return (
-      (await firstValueFrom(
-        this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
-      )) === true
+    const leaves = await firstValueFrom(
+      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
     );
+    if (leaves) this.left();
+    return leaves === true;
   }
 
   private readList(search: string, after: RowKey | null) {

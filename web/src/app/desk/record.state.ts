@@ -21,6 +21,7 @@ import {
 import type { Cell, RecordData, RecordRow } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../value/held';
+import type { KeptRecord, KeptRow } from './record-drafts.service';
 
 /** One row while it is being edited: of the record itself or of a subform. */
 export interface RowState {
@@ -63,6 +64,27 @@ const hasUnread = (row: RowState): boolean =>
   Object.values(row.held).some(({ typed }) => typed !== undefined);
 
 const isSeeking = (row: RowState): boolean => Object.values(row.held).some(({ sought }) => sought === true);
+
+function keptRow(row: RowState): KeptRow {
+  const changed = new Set(changedIn(row));
+  const ids = Object.keys(row.held).filter((id) => changed.has(id) || row.held[id]!.typed !== undefined);
+  const of = (fields: Readonly<Record<string, Held>>): KeptRow['held'] =>
+    Object.fromEntries(
+      ids.map((id) => {
+        const { value, text, typed, problem, sought } = fields[id] ?? { value: null };
+        // Nobody searches for it any more when it is picked up.
+        return [id, { value, text, typed, problem: sought ? 'Please choose it again.' : problem }];
+      }),
+    );
+  return { key: row.key ? [...row.key] : null, deleted: row.deleted, was: of(row.was), held: of(row.held) };
+}
+
+const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => ({
+  ...row,
+  deleted,
+  was: { ...row.was, ...was },
+  held: { ...row.held, ...held },
+});
 
 /** A record and the rows of its subforms, as they are being edited, and what a save of them sends. */
 export class RecordState {
@@ -158,6 +180,35 @@ export class RecordState {
         ),
       })),
     );
+  }
+
+  /** What differs from the file, to be picked up again with {@link restore}. */
+  kept(): KeptRecord {
+    return {
+      record: keptRow(this.record()),
+      children: this.children().map(({ subform, rows }) => ({
+        link: subform.link,
+        rows: rows.filter((row) => row.deleted || this.touched(row)).map((row) => keptRow(row)),
+      })),
+    };
+  }
+
+  /**
+   * Puts what was kept of this record back where it was typed. What the file held then stays known, so that what
+   * others have changed since is told when it is saved.
+   */
+  restore({ record, children }: KeptRecord): void {
+    this.put(this.worked(restored(this.record(), record)));
+    for (const { link, rows } of children) {
+      const child = this.children().find(({ subform }) => subform.link === link);
+      for (const kept of child ? rows : []) {
+        const row =
+          kept.key === null
+            ? this.addChild(link)
+            : child!.rows.find(({ key }) => key !== null && key.join() === kept.key!.join());
+        if (row) this.put(this.worked(restored(row, kept)));
+      }
+    }
   }
 
   /** What is wrong before anything is sent; the messages are put beside their fields. */

@@ -1,14 +1,19 @@
-import { Component, inject } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
-import { RouterLink } from '@angular/router';
+import { MatListModule } from '@angular/material/list';
+import { Router, RouterLink } from '@angular/router';
 import { showDate } from '@heathridge/core/values';
+import { Api, type Worked } from '../shared/api.service';
+import { problemOf } from '../shared/problem';
+import { StripComponent } from '../shared/strip.component';
 import { DeskStore } from './desk.store';
+import { RecordDrafts, type RecordDraft } from './record-drafts.service';
 
-/** The first tab: what there is to open. */
+/** The first tab: what there is to open, what was not finished, and what was worked on last. */
 @Component({
   selector: 'hr-today',
-  imports: [MatButtonModule, MatIconModule, RouterLink],
+  imports: [MatButtonModule, MatIconModule, MatListModule, RouterLink, StripComponent],
   template: `
     <div class="page">
       <h1>Today, {{ date(desk.info()?.today ?? '') }}</h1>
@@ -33,6 +38,81 @@ import { DeskStore } from './desk.store';
           </div>
         }
       </div>
+      <div class="two">
+        <section aria-labelledby="today-worked">
+          <h2 id="today-worked">What you worked on last</h2>
+          @if (problem()) {
+            <hr-strip [text]="problem()" />
+          }
+          @if (worked(); as list) {
+            @if (list.records.length > 0) {
+              <mat-nav-list class="card entries" aria-labelledby="today-worked">
+                @for (record of list.records; track record.screen + record.key.join()) {
+                  <a
+                    mat-list-item
+                    [routerLink]="['/desk', desk.file, 'screen', record.screen]"
+                    [queryParams]="{ key: asText(record.key) }"
+                  >
+                    <span class="lines">
+                      <strong class="cut" dir="auto">{{ record.title || 'Without a name' }}</strong>
+                      <span class="soft small"
+                        >{{ screenOf(record.screen) }} · {{ record.added ? 'added' : 'changed' }}
+                        {{ moment(record.at) }}</span
+                      >
+                    </span>
+                  </a>
+                }
+              </mat-nav-list>
+            } @else {
+              <p class="card none soft">Nothing yet. The records that you add and change are listed here.</p>
+            }
+          } @else if (!problem()) {
+            <p class="card none soft" role="status">Looking …</p>
+          }
+        </section>
+        @if (unfinished() > 0) {
+          <section aria-labelledby="today-unfinished">
+            <h2 id="today-unfinished">Not finished</h2>
+            <ul class="plain-list card">
+              @for (draft of drafts(); track draft.screen + asText(draft.key)) {
+                <li class="row">
+                  <span class="lines grow">
+                    <strong class="cut" dir="auto">{{ draft.title }}</strong>
+                    <span class="soft small"
+                      >{{ screenOf(draft.screen) }} · typed {{ moment(draft.at) }}, not saved</span
+                    >
+                  </span>
+                  <button matButton="outlined" class="compact" type="button" (click)="goOn(draft)">
+                    Go on
+                  </button>
+                  <button
+                    matIconButton
+                    type="button"
+                    [attr.aria-label]="'Throw away what was typed into ' + draft.title"
+                    (click)="drop(draft)"
+                  >
+                    <mat-icon svgIcon="close" />
+                  </button>
+                </li>
+              }
+              @if (worked()?.draft; as draft) {
+                <li class="row">
+                  <span class="lines grow">
+                    <strong class="cut">Draft of the design</strong>
+                    <span class="soft small"
+                      >{{ draft.changes }} {{ draft.changes === 1 ? 'change' : 'changes' }} · kept
+                      {{ moment(draft.at) }}, not applied</span
+                    >
+                  </span>
+                  <a matButton="outlined" class="compact" [routerLink]="['/file', desk.file, 'plan']"
+                    >Go on</a
+                  >
+                </li>
+              }
+            </ul>
+          </section>
+        }
+      </div>
     </div>
   `,
   styles: `
@@ -43,15 +123,40 @@ import { DeskStore } from './desk.store';
     }
     .screens {
       display: grid;
-      grid-template-columns: repeat(auto-fill, minmax(min(270px, 100%), 1fr));
+      grid-template-columns: repeat(auto-fill, minmax(min(250px, 100%), 1fr));
       gap: 14px;
       margin-top: 18px;
     }
-    .card {
+    .screens .card {
       display: grid;
       gap: 12px;
       justify-items: start;
       padding: 16px;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: repeat(auto-fit, minmax(min(380px, 100%), 1fr));
+      gap: 14px 24px;
+      max-width: 1100px;
+      margin-top: 26px;
+    }
+    h2 {
+      margin-bottom: 8px;
+      font-size: var(--hr-text-base);
+    }
+    .lines {
+      display: grid;
+      min-width: 0;
+    }
+    .none,
+    li {
+      padding: 10px 14px;
+    }
+    li + li {
+      border-top: 1px solid var(--hr-faint);
+    }
+    .entries {
+      padding: 4px 0;
     }
     .open {
       display: grid;
@@ -62,9 +167,50 @@ import { DeskStore } from './desk.store';
     .open:hover strong {
       text-decoration: underline;
     }
+    @media (max-width: 620px) {
+      .page {
+        padding: 18px 14px;
+      }
+    }
   `,
 })
 export class TodayComponent {
   readonly desk = inject(DeskStore);
+  private readonly api = inject(Api);
+  private readonly router = inject(Router);
+  private readonly kept = inject(RecordDrafts);
   readonly date = showDate;
+  readonly worked = signal<Worked | null>(null);
+  readonly problem = signal('');
+  readonly drafts = signal<readonly RecordDraft[]>(this.kept.list(this.desk.file));
+  readonly unfinished = computed(() => this.drafts().length + (this.worked()?.draft ? 1 : 0));
+
+  constructor() {
+    this.api.worked(this.desk.file).subscribe({
+      next: (worked) => this.worked.set(worked),
+      error: (error: unknown) => this.problem.set(problemOf(error).detail),
+    });
+  }
+
+  asText(key: readonly (string | number)[] | null): string {
+    return JSON.stringify(key);
+  }
+
+  moment(at: string): string {
+    return this.desk.moment(at);
+  }
+
+  screenOf(id: string): string {
+    return this.desk.info()?.screens.find((screen) => screen.id === id)?.label ?? 'a screen that is gone';
+  }
+
+  goOn({ screen, key }: RecordDraft): void {
+    const queryParams = key === null ? { new: 1 } : { key: JSON.stringify(key) };
+    void this.router.navigate(['/desk', this.desk.file, 'screen', screen], { queryParams });
+  }
+
+  drop({ screen, key }: RecordDraft): void {
+    this.kept.drop(this.desk.file, screen, key);
+    this.drafts.set(this.kept.list(this.desk.file));
+  }
 }

@@ -3,6 +3,7 @@ import { Component, computed, input } from '@angular/core';
 import { MatTableModule } from '@angular/material/table';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { isNumeric, showValue, type Locale, type Value, type ValueKind } from '@heathridge/core/values';
+import { rowHeight } from '../shared/row-height';
 import type { QueryResult } from '../shared/api.service';
 
 /** Pixels that a column needs for what its kind usually holds; all others share what is left. */
@@ -16,8 +17,6 @@ const WIDTHS: Partial<Record<ValueKind['kind'], number>> = {
   dateTime: 170,
 };
 const LEAST = 150;
-/** Pixels of a row. */
-const ROW = 32;
 
 /** Pixels that a column needs at least where it is not one of text: its values must fit, and its heading. */
 function widthOf({ kind }: ValueKind, label: string): number | null {
@@ -30,7 +29,7 @@ function widthOf({ kind }: ValueKind, label: string): number | null {
   selector: 'hr-result-table',
   imports: [MatTableModule, MatTooltipModule, ScrollingModule],
   template: `
-    <cdk-virtual-scroll-viewport [itemSize]="row" tabindex="0" role="region" aria-label="Result">
+    <cdk-virtual-scroll-viewport [itemSize]="row()" tabindex="0" role="region" aria-label="Result">
       <table mat-table fixedLayout [dataSource]="rows()" [trackBy]="byPlace" [style.minWidth.px]="least()">
         @for (column of columns(); track column.id; let c = $index) {
           <ng-container [matColumnDef]="column.id">
@@ -93,7 +92,7 @@ function widthOf({ kind }: ValueKind, label: string): number | null {
 export class ResultTableComponent {
   readonly result = input.required<QueryResult>();
   readonly locale = input.required<Locale>();
-  protected readonly row = ROW;
+  protected readonly row = rowHeight();
   /** What the table takes may not be told as read-only. */
   protected readonly rows = computed(() => [...this.result().rows]);
   protected readonly columns = computed(() =>

@@ -20,6 +20,7 @@ export type FileEntry = answers.Answer<typeof answers.FileEntry>;
 export type Draft = answers.Answer<typeof answers.Draft>;
 export type Place = answers.Answer<typeof answers.Place>;
 export type Cards = answers.Cards;
+export type Worked = answers.Answer<typeof answers.Worked>;
 export type FileInfo = answers.Answer<typeof answers.FileInfo>;
 export type Versions = answers.Answer<typeof answers.Versions>;
 export type Soundness = answers.Answer<typeof answers.Soundness>;
@@ -192,6 +193,7 @@ export class Api {
   reportPdf = (file: string, report: string) => `${base(file)}/reports/${report}/pdf`;
 
   desk = (file: string) => this.http.get<DeskInfo>(`${base(file)}/desk`);
+  worked = (file: string) => this.http.get<Worked>(`${base(file)}/desk/worked`);
   screen = (file: string, screen: string) =>
     this.http.get<ScreenInfo>(`${base(file)}/desk/screens/${screen}`);
   list = (file: string, screen: string, search: string, after: RowKey | null) =>
