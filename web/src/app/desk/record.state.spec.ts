@@ -2,6 +2,7 @@ import { emptyDesign } from '@heathridge/core/design';
 import { formFromTable } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordData } from '../shared/api.service';
+import type { KeptRecord } from './record-drafts.service';
 import { designOf, RecordState } from './record.state';
 
 const CLOCK = { today: '2026-11-25', now: '2026-11-25T09:00:00Z' };
@@ -175,5 +176,69 @@ describe('RecordState', () => {
     const record = new RecordState(designOf(OFFICE.tables, emptyDesign().settings), form, DATA, CLOCK);
     record.change(record.record(), fieldOf('f_lFee'), { value: '4.00' });
     expect(record.changesToSave().changes).toEqual([]);
+  });
+
+  describe('what is kept of it', () => {
+    const again = (record: RecordState): RecordState => {
+      const picked = state();
+      picked.restore(JSON.parse(JSON.stringify(record.kept())) as KeptRecord);
+      return picked;
+    };
+
+    it('is put back as it was typed: values, what cannot be read, rows of subforms', () => {
+      const record = state();
+      record.change(record.record(), fieldOf('f_lFee'), { value: '4.00' });
+      record.change(record.record(), fieldOf('f_lDue'), {
+        value: null,
+        typed: 'soon',
+        problem: 'This is no date.',
+      });
+      const [fine] = record.children()[0]!.rows;
+      record.change(fine!, AMOUNT, { value: '2.00' });
+      record.change(record.addChild('f_fLoan'), AMOUNT, { value: '9.00' });
+      const picked = again(record);
+      expect(picked.record().held['f_lFee']).toEqual(jasmine.objectContaining({ value: '4.00' }));
+      expect(picked.record().held['f_lDue']).toEqual(
+        jasmine.objectContaining({ typed: 'soon', problem: 'This is no date.' }),
+      );
+      const ops = (of: RecordState) => of.changesToSave().changes.map(({ op, table }) => `${op} ${table}`);
+      expect(ops(picked)).toEqual(ops(record));
+      expect(ops(picked)).toEqual(['update t_loan', 'update t_fine', 'insert t_fine']);
+    });
+
+    it('keeps what the file held then, so that a change by others is told', () => {
+      const record = state();
+      record.change(record.record(), fieldOf('f_lFee'), { value: '4.00' });
+      const kept = record.kept();
+      const others = { ...DATA.record.cells, f_lFee: '7.00', f_lNote: 'theirs' };
+      const picked = state({ ...DATA, record: { key: [1000], cells: others } });
+      picked.restore(kept);
+      expect(picked.changesToSave().changes).toEqual([
+        { op: 'update', table: 't_loan', key: [1000], values: { f_lFee: '4.00' }, was: { f_lFee: '3.50' } },
+      ]);
+      expect(picked.record().held['f_lNote']).toEqual({ value: 'theirs' });
+    });
+
+    it('marks rows that were to be deleted, and passes over those that are gone', () => {
+      const record = state();
+      record.removeChild(record.children()[0]!.rows[0]!);
+      expect(again(record).changesToSave().changes).toEqual([{ op: 'delete', table: 't_fine', key: [7] }]);
+      const gone = state({ ...DATA, subforms: [{ link: 'f_fLoan', rows: [] }] });
+      gone.restore(record.kept());
+      expect(gone.dirty()).toBeFalse();
+    });
+
+    it('asks for a choice that was still being searched', () => {
+      const record = state();
+      record.change(record.record(), fieldOf('f_lBorrower'), {
+        value: 1,
+        text: 'Ada',
+        typed: 'Gr',
+        sought: true,
+      });
+      const picked = again(record);
+      expect(picked.seeking()).toBeFalse();
+      expect(picked.record().held['f_lBorrower']!.problem).toBe('Please choose it again.');
+    });
   });
 });

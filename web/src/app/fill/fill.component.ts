@@ -30,7 +30,6 @@ import {
   RowSelectionModule,
   RowStyleModule,
   ScrollApiModule,
-  themeQuartz,
   TooltipModule,
   type CellClassParams,
   type CellKeyDownEvent,
@@ -68,6 +67,8 @@ import { narrowedBy } from '../shared/narrowed';
 import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
+import { GRID_THEME } from './grid-theme';
+import { typeScale } from '../shared/row-height';
 
 ModuleRegistry.registerModules([
   CellStyleModule,
@@ -88,25 +89,6 @@ ModuleRegistry.registerModules([
 /** The values of a row by field id, for lookups that it narrows. */
 const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
-
-const THEME = themeQuartz.withParams({
-  accentColor: 'var(--hr-moss)',
-  backgroundColor: 'var(--hr-paper)',
-  foregroundColor: 'var(--hr-ink)',
-  borderColor: 'var(--hr-line)',
-  headerBackgroundColor: 'var(--hr-ground)',
-  headerTextColor: 'var(--hr-soft)',
-  fontFamily: "'Atkinson Hyperlegible', sans-serif",
-  fontSize: 14,
-  rowHeight: 32,
-  headerHeight: 34,
-  cellHorizontalPadding: 10,
-  wrapperBorderRadius: 0,
-  wrapperBorder: false,
-  browserColorScheme: 'inherit',
-  columnBorder: { color: 'var(--hr-faint)' },
-  selectedRowBackgroundColor: 'var(--hr-moss-tint)',
-});
 
 /** What the grid says where there is nothing. */
 const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in the line below becomes one.' };
@@ -130,7 +112,8 @@ export class FillComponent {
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
-  readonly theme = THEME;
+  readonly theme = GRID_THEME;
+  private readonly scale = typeScale();
 
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
   readonly listed = computed((): Listed[] =>
@@ -313,10 +296,11 @@ export class FillComponent {
   private column(table: Table, field: Field): ColDef<GridRow> {
     const kind = valueKind(field.type);
     const numeric = isNumeric(kind);
-    const width =
+    const usual =
       { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
         field.type.kind as string
       ] ?? 112;
+    const width = Math.round(usual * this.scale());
     const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
     return {
       colId: field.id,

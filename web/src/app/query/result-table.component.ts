@@ -3,7 +3,7 @@ import { Component, computed, input } from '@angular/core';
 import { MatTableModule } from '@angular/material/table';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { isNumeric, showValue, type Locale, type Value, type ValueKind } from '@heathridge/core/values';
-import { rowHeight } from '../shared/row-height';
+import { rowHeight, typeScale } from '../shared/row-height';
 import type { QueryResult } from '../shared/api.service';
 
 /** Pixels that a column needs for what its kind usually holds; all others share what is left. */
@@ -19,9 +19,9 @@ const WIDTHS: Partial<Record<ValueKind['kind'], number>> = {
 const LEAST = 150;
 
 /** Pixels that a column needs at least where it is not one of text: its values must fit, and its heading. */
-function widthOf({ kind }: ValueKind, label: string): number | null {
+function widthOf({ kind }: ValueKind, label: string, scale: number): number | null {
   const width = WIDTHS[kind];
-  return width === undefined ? null : Math.max(width, label.length * 8 + 32);
+  return width === undefined ? null : Math.round(Math.max(width, label.length * 8 + 32) * scale);
 }
 
 /** The rows that a query gives: only those are made that are to be seen. */
@@ -93,6 +93,7 @@ export class ResultTableComponent {
   readonly result = input.required<QueryResult>();
   readonly locale = input.required<Locale>();
   protected readonly row = rowHeight();
+  private readonly scale = typeScale();
   /** What the table takes may not be told as read-only. */
   protected readonly rows = computed(() => [...this.result().rows]);
   protected readonly columns = computed(() =>
@@ -100,7 +101,7 @@ export class ResultTableComponent {
       id,
       label,
       numeric: isNumeric(kind),
-      width: widthOf(kind, label),
+      width: widthOf(kind, label, this.scale()),
     })),
   );
   protected readonly ids = computed(() => this.columns().map(({ id }) => id));

@@ -1,0 +1,84 @@
+import { createPart, themeQuartz } from 'ag-grid-community';
+
+/** What cells and rows are marked with, see the columns' `cellClassRules`. */
+const CELLS = `
+.ag-cell.number {
+  text-align: right;
+  font-variant-numeric: tabular-nums;
+}
+
+.number-head .ag-header-cell-label {
+  flex-direction: row-reverse;
+}
+
+.ag-cell.lookup {
+  color: var(--hr-heather-deep);
+}
+
+.ag-cell.given {
+  color: var(--hr-soft);
+}
+
+.ag-cell.coloured {
+  box-shadow: inset 4px 0 0 var(--hr-choice);
+}
+
+.ag-cell.refused {
+  background: var(--hr-rust-tint);
+  color: var(--hr-rust-deep);
+  box-shadow: inset 0 0 0 1px var(--hr-rust);
+}
+
+.ag-cell.faulty {
+  color: var(--hr-rust-deep);
+  font-style: italic;
+}
+
+.ag-row-pinned {
+  background: var(--hr-moss-faint);
+  font-weight: 400;
+}
+
+.ag-cell-inline-editing {
+  padding: 0;
+  height: var(--hr-row);
+}
+
+.ag-cell-inline-editing:has(textarea) {
+  height: auto;
+  z-index: 2;
+}
+
+/* A scroll bar that the system lays over the rows hides none of them. */
+.ag-scrollbar-invisible .ag-body-horizontal-scroll-viewport,
+.ag-scrollbar-invisible .ag-body-vertical-scroll-viewport {
+  background: none;
+}
+`;
+
+/** How the grid looks: its own theming, with the colours and the density of the pages. */
+export const GRID_THEME = themeQuartz
+  .withParams({
+    accentColor: 'var(--hr-moss)',
+    backgroundColor: 'var(--hr-paper)',
+    foregroundColor: 'var(--hr-ink)',
+    borderColor: 'var(--hr-line)',
+    headerBackgroundColor: 'var(--hr-ground)',
+    headerTextColor: 'var(--hr-soft)',
+    fontFamily: "'Atkinson Hyperlegible', sans-serif",
+    fontSize: 'var(--hr-text-base)',
+    rowHeight: 'var(--hr-row)',
+    headerHeight: 'calc(var(--hr-row) + 2px)',
+    cellHorizontalPadding: 10,
+    wrapperBorderRadius: 0,
+    wrapperBorder: false,
+    browserColorScheme: 'inherit',
+    columnBorder: { color: 'var(--hr-faint)' },
+    selectedRowBackgroundColor: 'var(--hr-moss-tint)',
+  })
+  .withPart(
+    createPart({
+      feature: 'hrCells',
+      css: CELLS,
+    }),
+  );
