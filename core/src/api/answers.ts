@@ -42,6 +42,11 @@ export const Cell = v.union([
   v.pipe(v.tuple([v.union([v.string(), v.number()]), v.nullable(v.string())]), v.readonly()),
 ]);
 
+export type Cell = v.InferOutput<typeof Cell>;
+
+/** What an expression gives for rows, in their order; null too where a row has gone. */
+export const WorkedOut = v.strictObject({ values: v.array(v.union([Plain, FaultCell])) });
+
 /** How somebody has the pages look: their colours, and the size of their type and rows. */
 export const Look = v.strictObject({
   colours: v.picklist(['system', 'light', 'dark']),

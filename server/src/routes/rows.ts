@@ -12,6 +12,7 @@ import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { readRow } from '../rows/window';
+import { workOut } from '../rows/work-out';
 import type { OpenFile } from '../store/files';
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
@@ -119,6 +120,29 @@ export function rowRoutes(router: Router): void {
       const json = readRow(file.reader, file.design, viewer, table, keyFrom(file, table, query.key));
       if (json === null) throw new Problem('not-found', 'This row is no longer there.');
       return reply.type('application/json').send(`{"cells":${json}}`);
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/tables/:table/work-out',
+    answer: answers.WorkedOut,
+    needs: 'builder',
+    summary: 'What an expression gives for rows, as values of a field; nothing is changed',
+    body: v.object({
+      field: Id,
+      expression: v.pipe(v.string(), v.minLength(1, 'An expression is needed.'), v.maxLength(4000)),
+      keys: v.pipe(v.array(Key), v.maxLength(500)),
+    }),
+    handler: ({ file, params, body: { field: id, expression, keys } }) => {
+      const table = tableAt(file, params['table']!);
+      const field = fieldOf(table, id);
+      if (!field) throw new Problem('not-found', 'This field is no longer there.');
+      const checked = keys.map((key) => {
+        const right = checkKey(file.design, table, key);
+        if (!right) throw new Problem('bad-request', `This is no key of ${table.label}.`);
+        return right;
+      });
+      return { values: workOut(file.reader, file.design, table, field, expression, checked) };
     },
   });
   router.add({

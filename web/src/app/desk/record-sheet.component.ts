@@ -11,6 +11,7 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
+import { MatTableModule } from '@angular/material/table';
 import { of, type Observable } from 'rxjs';
 import {
   comesWithText,
@@ -43,7 +44,10 @@ import type { ChildState, RecordState, RowState } from './record.state';
 const INPUTS =
   'input:not([readonly]):not([disabled]):not([tabindex="-1"]), textarea:not([readonly]), mat-select:not([aria-disabled="true"])';
 
-/** A form with its subforms: on the Desk to work with, in Screens to be designed. */
+/** Columns of a subform that are no fields: none has such an id. */
+const [REMOVING, MESSAGE] = [' removing', ' message'];
+
+/** Pixels that a column needs for what its kind usually holds. */
 const LEAST: Partial<Record<KindName, number>> = {
   date: 138,
   dateTime: 170,
@@ -53,9 +57,18 @@ const LEAST: Partial<Record<KindName, number>> = {
   choice: 120,
 };
 
+/** A form with its subforms: on the Desk to work with, in Screens to be designed. */
 @Component({
   selector: 'hr-record-sheet',
-  imports: [FIELD, MatButtonModule, MatIconModule, MatTooltipModule, StripComponent, ValueInputComponent],
+  imports: [
+    MatTableModule,
+    FIELD,
+    MatButtonModule,
+    MatIconModule,
+    MatTooltipModule,
+    StripComponent,
+    ValueInputComponent,
+  ],
   templateUrl: './record-sheet.component.html',
   styleUrl: './record-sheet.component.scss',
 })
@@ -94,6 +107,21 @@ export class RecordSheetComponent {
         : [];
     });
   });
+
+  /** Each subform with its cells and columns. */
+  readonly subforms = computed(() =>
+    this.state()
+      .children()
+      .map((child) => {
+        const cells = this.fieldsOf(child);
+        const ids = cells.map(({ field }) => field.id);
+        return { child, cells, columns: this.designing() ? ids : [...ids, REMOVING] };
+      }),
+  );
+  readonly removing = REMOVING;
+  readonly message = MESSAGE;
+  readonly messages = [MESSAGE];
+  readonly byId = (_: number, { id }: RowState): string => id;
 
   /** Whether people may type into a row of a subform. */
   mayType({ subform: { rights } }: ChildState, row: RowState): boolean {

@@ -38,7 +38,8 @@ export interface RowState {
 export interface ChildState {
   readonly subform: Subform;
   readonly table: Table;
-  readonly rows: readonly RowState[];
+  /** Never changed in place; what shows them as a table may not be told so. */
+  readonly rows: RowState[];
 }
 
 export function heldOf(cell: Cell): Held {

@@ -1,6 +1,7 @@
 import { Component, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
+import { MatTableModule } from '@angular/material/table';
 import equal from 'fast-deep-equal';
 import type { DesignDocument } from '@heathridge/core/design';
 import { showValue, type Locale } from '@heathridge/core/values';
@@ -22,7 +23,7 @@ interface Line {
 /** Somebody else has changed a document meanwhile: both stand side by side, and one is chosen. */
 @Component({
   selector: 'hr-clash-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatTableModule, MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.mine.label }} was changed meanwhile</h2>
     <mat-dialog-content class="body">
@@ -31,23 +32,21 @@ interface Line {
         saved yet, and nothing is lost: choose which of the two stays.
       </p>
       @if (lines.length > 0) {
-        <table class="facts">
-          <thead>
-            <tr>
-              <th scope="col">What differs</th>
-              <th scope="col">Yours</th>
-              <th scope="col">Theirs</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (line of lines; track line.what) {
-              <tr>
-                <th scope="row">{{ line.what }}</th>
-                <td>{{ line.mine }}</td>
-                <td>{{ line.theirs }}</td>
-              </tr>
-            }
-          </tbody>
+        <table mat-table class="facts" [dataSource]="lines">
+          <ng-container matColumnDef="what">
+            <th *matHeaderCellDef mat-header-cell scope="col">What differs</th>
+            <th *matCellDef="let line" mat-cell scope="row">{{ line.what }}</th>
+          </ng-container>
+          <ng-container matColumnDef="mine">
+            <th *matHeaderCellDef mat-header-cell scope="col">Yours</th>
+            <td *matCellDef="let line" mat-cell>{{ line.mine }}</td>
+          </ng-container>
+          <ng-container matColumnDef="theirs">
+            <th *matHeaderCellDef mat-header-cell scope="col">Theirs</th>
+            <td *matCellDef="let line" mat-cell>{{ line.theirs }}</td>
+          </ng-container>
+          <tr *matHeaderRowDef="columns; sticky: true" mat-header-row></tr>
+          <tr *matRowDef="let line; columns: columns" mat-row></tr>
         </table>
       }
     </mat-dialog-content>
@@ -72,6 +71,7 @@ interface Line {
   `,
 })
 export class ClashDialog {
+  readonly columns = ['what', 'mine', 'theirs'];
   readonly data = inject<Clash>(MAT_DIALOG_DATA);
   readonly who = this.data.theirs.by || 'Somebody else';
   readonly when = this.data.theirs.at

@@ -1,6 +1,7 @@
 import { Component, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
+import { MatTableModule } from '@angular/material/table';
 import type { AdoptedFile } from '../shared/api.service';
 
 export interface Adopted extends Omit<AdoptedFile, 'id'> {
@@ -11,10 +12,17 @@ const number = (value: number): string => value.toLocaleString('en-GB');
 const counted = (value: number, one: string, more: string): string =>
   `${number(value)} ${value === 1 ? one : more}`;
 
+/** What is counted of each table, and how it is headed. */
+const COUNTS = [
+  ['there', 'Rows there'],
+  ['here', 'Rows here'],
+  ['compared', 'Values compared'],
+] as const;
+
 /** What was read otherwise than as it stood when a file was taken in, and what was compared. */
 @Component({
   selector: 'hr-adopted-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatTableModule, MatButtonModule, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.name }} is taken in</h2>
     <mat-dialog-content class="body" tabindex="0">
@@ -32,30 +40,24 @@ const counted = (value: number, one: string, more: string): string =>
         </ul>
       }
       @if (data.tables.length > 0) {
-        <table class="facts">
-          <thead>
-            <tr>
-              <th scope="col">Table</th>
-              <th scope="col" class="number">Rows there</th>
-              <th scope="col" class="number">Rows here</th>
-              <th scope="col" class="number">Values compared</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (table of data.tables; track table.table) {
-              <tr>
-                <th scope="row">
-                  {{ table.table }}
-                  @if (table.from !== table.table) {
-                    <span class="soft small">was {{ table.from }}</span>
-                  }
-                </th>
-                <td class="number">{{ shown(table.there) }}</td>
-                <td class="number">{{ shown(table.here) }}</td>
-                <td class="number">{{ shown(table.compared) }}</td>
-              </tr>
-            }
-          </tbody>
+        <table mat-table class="facts" [dataSource]="tables">
+          <ng-container matColumnDef="table">
+            <th *matHeaderCellDef mat-header-cell scope="col">Table</th>
+            <th *matCellDef="let table" mat-cell scope="row">
+              {{ table.table }}
+              @if (table.from !== table.table) {
+                <span class="soft small">was {{ table.from }}</span>
+              }
+            </th>
+          </ng-container>
+          @for (column of counts; track column[0]) {
+            <ng-container [matColumnDef]="column[0]">
+              <th *matHeaderCellDef mat-header-cell scope="col" class="number">{{ column[1] }}</th>
+              <td *matCellDef="let table" mat-cell class="number">{{ shown(table[column[0]]) }}</td>
+            </ng-container>
+          }
+          <tr *matHeaderRowDef="columns; sticky: true" mat-header-row></tr>
+          <tr *matRowDef="let table; columns: columns" mat-row></tr>
         </table>
       }
       <p class="soft small">The file as it came is kept beside the safe copies.</p>
@@ -91,6 +93,10 @@ const counted = (value: number, one: string, more: string): string =>
 export class AdoptedDialog {
   readonly data = inject<Adopted>(MAT_DIALOG_DATA);
   readonly shown = number;
+  readonly counts = COUNTS;
+  readonly columns = ['table', ...COUNTS.map(([id]) => id)];
+  /** What the table takes may not be told as read-only. */
+  readonly tables = [...this.data.tables];
   readonly summary = this.summed();
 
   private summed(): string {

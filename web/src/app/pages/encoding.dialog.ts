@@ -2,6 +2,7 @@ import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import { MatRadioModule } from '@angular/material/radio';
+import { MatTableModule } from '@angular/material/table';
 import { ENCODING_NAMES, ENCODINGS, type Encoding, type UnreadTexts } from '@heathridge/core/exchange';
 
 export interface Unread {
@@ -11,10 +12,16 @@ export interface Unread {
 
 const SHOWN = 6;
 
+const COLUMNS = [
+  ['where', 'Where'],
+  ['row', 'Row'],
+  ['text', 'Reads'],
+] as const;
+
 /** Some texts of a file that is taken in are no UTF-8: in which encoding were they written? */
 @Component({
   selector: 'hr-encoding-dialog',
-  imports: [MatButtonModule, MatDialogModule, MatRadioModule],
+  imports: [MatTableModule, MatButtonModule, MatDialogModule, MatRadioModule],
   template: `
     <h2 mat-dialog-title>How are these texts to be read?</h2>
     <mat-dialog-content class="body">
@@ -27,25 +34,15 @@ const SHOWN = 6;
           <mat-radio-button [value]="item.id">{{ item.label }}</mat-radio-button>
         }
       </mat-radio-group>
-      <table class="facts" aria-live="polite">
-        <thead>
-          <tr>
-            <th scope="col">Where</th>
-            <th scope="col">Row</th>
-            <th scope="col">Reads</th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (line of lines(); track $index) {
-            <tr>
-              <td>{{ line.where }}</td>
-              <td>{{ line.row }}</td>
-              <td>
-                <strong>{{ line.text }}</strong>
-              </td>
-            </tr>
-          }
-        </tbody>
+      <table mat-table class="facts" aria-live="polite" [dataSource]="lines()">
+        @for (column of columns; track column[0]) {
+          <ng-container [matColumnDef]="column[0]">
+            <th *matHeaderCellDef mat-header-cell scope="col">{{ column[1] }}</th>
+            <td *matCellDef="let line" mat-cell [class.read]="column[0] === 'text'">{{ line[column[0]] }}</td>
+          </ng-container>
+        }
+        <tr *matHeaderRowDef="ids; sticky: true" mat-header-row></tr>
+        <tr *matRowDef="let line; columns: ids" mat-row></tr>
       </table>
       @if (more > 0) {
         <p class="soft small">and {{ more }} more</p>
@@ -68,10 +65,15 @@ const SHOWN = 6;
     mat-radio-group {
       display: grid;
     }
+    td.read {
+      font-weight: 700;
+    }
   `,
 })
 export class EncodingDialog {
   readonly data = inject<Unread>(MAT_DIALOG_DATA);
+  readonly columns = COLUMNS;
+  readonly ids = COLUMNS.map(([id]) => id);
   readonly encodings = ENCODING_NAMES.map((id) => ({ id, label: ENCODINGS[id] }));
   readonly encoding = signal<Encoding>(ENCODING_NAMES[0]);
   readonly rows = this.data.unread.reduce((sum, { rows }) => sum + rows, 0);

@@ -230,7 +230,7 @@ describe('FilesComponent', () => {
       await settle();
       expect(dialog().textContent).toContain('8 texts in guests are not written in UTF-8');
       expect(dialog().textContent).toContain('and 7 more');
-      expect(dialog().querySelector('td strong')!.textContent).toBe('Zoé');
+      expect(dialog().querySelector('td.read')!.textContent).toBe('Zoé');
       const radios = [...dialog().querySelectorAll<HTMLInputElement>('input[type="radio"]')];
       radios.at(-1)!.click();
       await settle();

@@ -3,6 +3,7 @@ import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatTableModule } from '@angular/material/table';
 import { conversion, type Convert } from '@heathridge/core/change';
 import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
@@ -18,7 +19,7 @@ const SHOWN = 8;
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [SelectComponent, MatButtonModule, MatCheckboxModule, LineComponent],
+  imports: [MatTableModule, SelectComponent, MatButtonModule, MatCheckboxModule, LineComponent],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">
@@ -67,35 +68,33 @@ const SHOWN = 8;
                 {{ found().length === 1 ? 'choice' : 'choices' }}
               </button>
             }
-            <table>
-              <thead>
-                <tr>
-                  <th scope="col">Now</th>
-                  <th scope="col">Becomes</th>
-                  <th scope="col" class="number">Rows</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (item of shown(); track item.old) {
-                  <tr>
-                    <td class="cut" dir="auto">{{ item.was }}</td>
-                    @if (item.message !== null) {
-                      <td>
-                        <hr-line
-                          placeholder="read it as …"
-                          [about]="'Read ' + item.was + ' as'"
-                          [problem]="item.message"
-                          [value]="convert().instead?.[item.was] ?? ''"
-                          (changed)="read(item.was, $event)"
-                        />
-                      </td>
-                    } @else {
-                      <td class="cut" dir="auto">{{ item.becomes }}</td>
-                    }
-                    <td class="number">{{ number(item.rows) }}</td>
-                  </tr>
-                }
-              </tbody>
+            <table mat-table class="facts" [dataSource]="shown()" [trackBy]="byValue">
+              <ng-container matColumnDef="now">
+                <th *matHeaderCellDef mat-header-cell scope="col">Now</th>
+                <td *matCellDef="let item" mat-cell class="cut" dir="auto">{{ item.was }}</td>
+              </ng-container>
+              <ng-container matColumnDef="becomes">
+                <th *matHeaderCellDef mat-header-cell scope="col">Becomes</th>
+                <td *matCellDef="let item" mat-cell class="cut" dir="auto">
+                  @if (item.message !== null) {
+                    <hr-line
+                      placeholder="read it as …"
+                      [about]="'Read ' + item.was + ' as'"
+                      [problem]="item.message"
+                      [value]="convert().instead?.[item.was] ?? ''"
+                      (changed)="read(item.was, $event)"
+                    />
+                  } @else {
+                    {{ item.becomes }}
+                  }
+                </td>
+              </ng-container>
+              <ng-container matColumnDef="rows">
+                <th *matHeaderCellDef mat-header-cell scope="col" class="number">Rows</th>
+                <td *matCellDef="let item" mat-cell class="number">{{ number(item.rows) }}</td>
+              </ng-container>
+              <tr *matHeaderRowDef="columns" mat-header-row></tr>
+              <tr *matRowDef="let item; columns: columns" mat-row></tr>
             </table>
             @if (result.list.length > limit()) {
               <button matButton="text" class="words" type="button" (click)="limit.set(200)">
@@ -126,18 +125,8 @@ const SHOWN = 8;
       border-radius: 6px;
     }
     table {
-      width: 100%;
       table-layout: fixed;
-      border-collapse: collapse;
-      background: var(--hr-paper);
       font-size: var(--hr-text-note);
-    }
-    th,
-    td {
-      padding: 4px 8px;
-      border: 1px solid var(--hr-line);
-      text-align: left;
-      vertical-align: top;
     }
     th.number,
     td.number {
@@ -153,13 +142,12 @@ const SHOWN = 8;
     .gorse {
       color: var(--hr-gorse-deep);
     }
-    .tick input {
-      accent-color: var(--hr-moss);
-    }
   `,
 })
 export class ConversionComponent {
   readonly orders = DATE_ORDERS;
+  readonly columns = ['now', 'becomes', 'rows'];
+  readonly byValue = (_: number, { old }: Preview['list'][number]): unknown => old;
   private readonly api = inject(Api);
   private readonly store = inject(FileStore);
   private readonly draft = inject(DraftStore);

@@ -77,6 +77,44 @@ describe('rows to mend', () => {
     await line.blur();
   };
 
+  describe('filled with an expression', () => {
+    const WORK = { method: 'POST', url: '/api/files/f_x/tables/t_loan/work-out' };
+    const write = async (page: HTMLElement, values: unknown[]): Promise<void> => {
+      await press('with an expression');
+      expect(page.querySelector('hr-expression-editor')).not.toBeNull();
+      fixture.componentInstance.written.set({ text: 'fee + 1', ok: true });
+      await press('Fill all 2');
+      const work = http.expectOne(WORK);
+      expect(work.request.body).toEqual({ field: 'f_lFee', expression: 'fee + 1', keys: [[1], [2]] });
+      work.flush({ values });
+      await settle();
+    };
+
+    it('get what it gives for each', async () => {
+      const page = await open([1, 2]);
+      await write(page, ['2.00', null]);
+      const { changes } = http.expectOne(SAVE).request.body as { changes: { values: object }[] };
+      expect(changes.map(({ values }) => values)).toEqual([{ f_lFee: '2.00' }, { f_lFee: null }]);
+    });
+
+    it('stay as they are where it cannot be worked out for one of them', async () => {
+      const page = await open([1, 2]);
+      await write(page, ['2.00', { fault: 'cast' }]);
+      http.expectNone(SAVE);
+      expect(page.textContent).toContain('For Loan 2 it cannot be worked out: A text here cannot be read');
+      expect(page.textContent).toContain('Nothing has changed.');
+    });
+
+    it('wait for one that can be read', async () => {
+      await open([1, 2]);
+      await press('with an expression');
+      const button = await loader.getHarness(MatButtonHarness.with({ text: 'Fill all 2' }));
+      expect(await button.isDisabled()).toBeTrue();
+      fixture.componentInstance.written.set({ text: 'fee +', ok: false });
+      expect(await button.isDisabled()).toBeTrue();
+    });
+  });
+
   it('are filled all at once, in one save, and looked at again', async () => {
     const page = await open([1, 2, 3]);
     await fill('Fee of all rows', '7.5');

@@ -3,14 +3,17 @@ import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatTooltipModule } from '@angular/material/tooltip';
+import { MatTableModule } from '@angular/material/table';
 import { firstValueFrom, type Observable } from 'rxjs';
 import { fieldOf, isGiven, showKey, type Field } from '@heathridge/core/design';
 import type { RowChange, RowKey } from '@heathridge/core/rows';
-import { keptText } from '@heathridge/core/values';
+import { FAULT_WORDS } from '@heathridge/core/expression';
+import { keptText, type Value } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type Finding, type RowToMend } from '../shared/api.service';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { problemOf } from '../shared/problem';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
@@ -32,6 +35,9 @@ interface Line {
   readonly saved: boolean;
 }
 
+/** What an expression does not give for a row. */
+class Unworked extends Error {}
+
 /** Rows that are read, and saved, together. */
 const TOGETHER = 500;
 
@@ -43,6 +49,8 @@ const composed = (held: Held): Held =>
 @Component({
   selector: 'hr-found-dialog',
   imports: [
+    MatTableModule,
+    ExpressionEditorComponent,
     MatButtonModule,
     MatDialogModule,
     MatProgressBarModule,
@@ -75,16 +83,36 @@ const composed = (held: Held): Held =>
                 (changed)="choose($event)"
               />
             }
-            <hr-value-input
-              class="grow"
-              [label]="field.label + ' of all rows'"
-              [field]="field"
-              [held]="fill()"
-              [reading]="store.reading()"
-              [fetch]="fetch"
-              (changed)="filled($event)"
-            />
-            <button matButton="outlined" class="compact" type="button" (click)="fillAll()">
+            @if (isWritten()) {
+              <hr-expression-editor
+                class="grow"
+                [label]="field.label + ' of all rows, as an expression'"
+                [value]="written().text"
+                [catalog]="store.catalog()"
+                [table]="data.finding.table"
+                (changed)="written.set($event)"
+              />
+            } @else {
+              <hr-value-input
+                class="grow"
+                [label]="field.label + ' of all rows'"
+                [field]="field"
+                [held]="fill()"
+                [reading]="store.reading()"
+                [fetch]="fetch"
+                (changed)="filled($event)"
+              />
+            }
+            <button matButton="text" class="compact" type="button" (click)="isWritten.set(!isWritten())">
+              {{ isWritten() ? 'with a value' : 'with an expression' }}
+            </button>
+            <button
+              matButton="outlined"
+              class="compact"
+              type="button"
+              [disabled]="isWritten() && (!written().ok || written().text.trim() === '')"
+              (click)="fillAll()"
+            >
               Fill all {{ number(data.finding.count) }}
             </button>
           }
@@ -93,59 +121,62 @@ const composed = (held: Held): Held =>
           </button>
         </div>
       }
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">Row</th>
-            @for (field of fields(); track field.id) {
-              <th scope="col">{{ field.label }}</th>
+      <table mat-table multiTemplateDataRows class="facts" [dataSource]="mutable()" [trackBy]="byKey">
+        <ng-container matColumnDef="row">
+          <th *matHeaderCellDef mat-header-cell scope="col">Row</th>
+          <th *matCellDef="let line" mat-cell scope="row" class="cut" dir="auto" [matTooltip]="line.title">
+            {{ line.title }}
+            @if (keyText(line); as text) {
+              <span class="soft small">{{ text }}</span>
             }
-            <th scope="col"><span class="visually-hidden">Save</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          @for (line of lines(); track line.key.join('|'); let i = $index) {
-            <tr>
-              <th scope="row" class="cut" dir="auto" [matTooltip]="line.title">
-                {{ line.title }}
-                @if (keyText(line); as text) {
-                  <span class="soft small">{{ text }}</span>
-                }
-              </th>
-              @for (field of fields(); track field.id) {
-                <td>
-                  <hr-value-input
-                    [field]="field"
-                    [held]="line.held[field.id] ?? { value: null }"
-                    [reading]="store.reading()"
-                    [fetch]="fetch"
-                    [label]="field.label + ' of ' + line.title"
-                    [marksOnly]="true"
-                    (changed)="take(i, field, $event)"
-                  />
-                </td>
-              }
-              <td>
-                @if (line.saved) {
-                  <span class="moss small">mended</span>
-                } @else {
-                  <button matButton="outlined" class="compact" type="button" (click)="save(i)">Save</button>
-                }
-              </td>
-            </tr>
-            @if (line.message) {
-              <tr>
-                <td class="message" [attr.colspan]="fields().length + 2" role="alert">{{ line.message }}</td>
-              </tr>
+          </th>
+        </ng-container>
+        @for (field of fields(); track field.id) {
+          <ng-container [matColumnDef]="field.id">
+            <th *matHeaderCellDef mat-header-cell scope="col">{{ field.label }}</th>
+            <td *matCellDef="let line; let i = dataIndex" mat-cell>
+              <hr-value-input
+                [field]="field"
+                [held]="line.held[field.id] ?? { value: null }"
+                [reading]="store.reading()"
+                [fetch]="fetch"
+                [label]="field.label + ' of ' + line.title"
+                [marksOnly]="true"
+                (changed)="take(i, field, $event)"
+              />
+            </td>
+          </ng-container>
+        }
+        <ng-container matColumnDef="save">
+          <th *matHeaderCellDef mat-header-cell scope="col"><span class="visually-hidden">Save</span></th>
+          <td *matCellDef="let line; let i = dataIndex" mat-cell>
+            @if (line.saved) {
+              <span class="moss small">mended</span>
+            } @else {
+              <button matButton="outlined" class="compact" type="button" (click)="save(i)">Save</button>
             }
-          } @empty {
-            <tr>
-              <td class="soft" [attr.colspan]="fields().length + 2">
-                {{ busy() ? 'Looking for them …' : 'None are left.' }}
-              </td>
-            </tr>
-          }
-        </tbody>
+          </td>
+        </ng-container>
+        <ng-container matColumnDef="message">
+          <td
+            *matCellDef="let line"
+            mat-cell
+            class="message"
+            role="alert"
+            [attr.colspan]="columns().length"
+            [class.none]="!line.message"
+          >
+            {{ line.message }}
+          </td>
+        </ng-container>
+        <tr *matHeaderRowDef="columns(); sticky: true" mat-header-row></tr>
+        <tr *matRowDef="let line; columns: columns()" mat-row></tr>
+        <tr *matRowDef="let line; columns: messageColumns" mat-row [class.none]="!line.message"></tr>
+        <tr *matNoDataRow>
+          <td class="soft" [attr.colspan]="columns().length">
+            {{ busy() ? 'Looking for them …' : 'None are left.' }}
+          </td>
+        </tr>
       </table>
       @if (lines().length < data.finding.count && lines().length > 0) {
         <button matButton="outlined" class="compact" type="button" [disabled]="busy()" (click)="more()">
@@ -173,20 +204,12 @@ const composed = (held: Held): Held =>
       gap: 10px;
       min-width: 560px;
     }
-    table {
-      border-collapse: collapse;
-      width: 100%;
-    }
     th,
     td {
-      padding: 4px 6px;
-      border-bottom: 1px solid var(--hr-line);
-      text-align: left;
-      font-weight: 400;
       max-width: 260px;
     }
-    thead th {
-      color: var(--hr-soft);
+    .none {
+      display: none;
     }
     .many {
       padding: 8px;
@@ -228,6 +251,9 @@ export class FoundDialog {
     () => this.fields().find(({ id }) => id === this.chosen()) ?? this.fields()[0] ?? null,
   );
   readonly fill = signal<Held>({ value: null });
+  /** Whether all rows are filled with what an expression gives for each, and which it is. */
+  readonly isWritten = signal(false);
+  readonly written = signal<{ readonly text: string; readonly ok: boolean }>({ text: '', ok: true });
   /** What is still looked up is waited for: then all rows are filled. */
   private fillWanted = false;
   readonly choices = computed((): Option[] => this.fields().map(({ id, label }) => ({ id, label })));
@@ -238,6 +264,11 @@ export class FoundDialog {
       ? this.data.finding.fields.flatMap((id) => fieldOf(table, id) ?? []).filter((field) => !isGiven(field))
       : [];
   });
+  readonly columns = computed(() => ['row', ...this.fields().map(({ id }) => id), 'save']);
+  readonly messageColumns = ['message'];
+  /** What the table takes may not be told as read-only. */
+  readonly mutable = computed(() => [...this.lines()]);
+  readonly byKey = (_: number, { key }: Line): string => key.join('|');
   private readonly table = computed(() =>
     this.store.design().tables.find(({ id }) => id === this.data.finding.table),
   );
@@ -294,15 +325,34 @@ export class FoundDialog {
 
   fillAll(): void {
     const [field, held] = [this.filling(), this.fill()];
+    if (field && this.isWritten()) {
+      void this.forAll('filled', (rows) => this.workedOut(field, rows));
+      return;
+    }
     this.fillWanted = held.sought === true;
     if (!field || this.fillWanted || held.problem !== undefined) return;
-    void this.forAll('filled', ({ key, cells }) => ({
-      op: 'update',
-      table: this.data.finding.table,
-      key,
-      values: { [field.id]: held.value },
-      was: { [field.id]: cells ? heldOf(cells[field.id] ?? null).value : null },
-    }));
+    void this.forAll('filled', (rows) => rows.map((row) => this.filledRow(field, row, held.value)));
+  }
+
+  private filledRow({ id }: Field, { key, cells }: RowToMend, value: Value): RowChange {
+    const was = cells ? heldOf(cells[id] ?? null).value : null;
+    return { op: 'update', table: this.data.finding.table, key, values: { [id]: value }, was: { [id]: was } };
+  }
+
+  /** Rows filled with what the expression gives for each; none where it cannot be worked out for one. */
+  private async workedOut(field: Field, rows: readonly RowToMend[]): Promise<RowChange[]> {
+    const request = { field: field.id, expression: this.written().text, keys: rows.map(({ key }) => key) };
+    const { values } = await firstValueFrom(
+      this.api.workOut(this.store.file, this.data.finding.table, request),
+    );
+    return rows.map((row, i) => {
+      const value = values[i] ?? null;
+      if (value !== null && typeof value === 'object')
+        throw new Unworked(
+          `For ${row.title ?? row.key.join(' · ')} it cannot be worked out: ${FAULT_WORDS[value.fault]}`,
+        );
+      return this.filledRow(field, row, value);
+    });
   }
 
   deleteAll(): void {
@@ -318,7 +368,8 @@ export class FoundDialog {
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
       .afterClosed()
       .subscribe((sure) => {
-        if (sure) void this.forAll('deleted', ({ key }) => ({ op: 'delete', table, key }));
+        if (sure)
+          void this.forAll('deleted', (rows) => rows.map(({ key }) => ({ op: 'delete', table, key })));
       });
   }
 
@@ -327,7 +378,10 @@ export class FoundDialog {
   }
 
   /** Saves a change of every row that is found, some hundreds together, and looks again at what is left. */
-  private async forAll(what: string, change: (row: RowToMend) => RowChange): Promise<void> {
+  private async forAll(
+    what: string,
+    change: (rows: readonly RowToMend[]) => RowChange[] | Promise<RowChange[]>,
+  ): Promise<void> {
     this.stopped = false;
     this.problem.set('');
     const of = this.data.finding.count;
@@ -342,14 +396,15 @@ export class FoundDialog {
         rows.push(...found.rows);
       }
       for (let at = 0; at < rows.length && !this.stopped; at += TOGETHER) {
-        const changes = rows.slice(at, at + TOGETHER).map(change);
+        const changes = await change(rows.slice(at, at + TOGETHER));
         await firstValueFrom(this.api.saveRows(this.store.file, { changes }));
         done += changes.length;
         this.all.set({ done, of });
       }
       if (this.stopped) this.problem.set(`It was stopped: ${this.number(done)} rows are ${what}.`);
     } catch (error) {
-      const { errors, detail } = problemOf(error);
+      const { errors, detail } =
+        error instanceof Unworked ? { errors: [], detail: error.message } : problemOf(error);
       const rest =
         done === 0 ? 'Nothing has changed' : `${this.number(done)} rows are ${what}, the rest is as it was`;
       this.problem.set(`${errors?.[0]?.message ?? detail} ${rest}.`);

@@ -1,6 +1,7 @@
 import { Component, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MatTableModule } from '@angular/material/table';
 import { showKey, valueKind, type Field } from '@heathridge/core/design';
 import { checkValue, type Value } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
@@ -30,7 +31,7 @@ interface Group {
   readonly field: Field;
   /** True for the first of the fields that a finding is about. */
   readonly isFirst: boolean;
-  readonly lines: readonly Line[];
+  readonly lines: Line[];
 }
 
 const isOne = (field: Field, text: string): boolean => checkValue(valueKind(field.type), text).ok;
@@ -38,7 +39,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
 /** Rows that would not fit once a change is undone, and what their fields are to hold then. */
 @Component({
   selector: 'hr-not-undone-dialog',
-  imports: [MatButtonModule, MatDialogModule, ValueInputComponent, LineComponent],
+  imports: [MatTableModule, MatButtonModule, MatDialogModule, ValueInputComponent, LineComponent],
   template: `
     <h2 mat-dialog-title>What these rows are to hold</h2>
     <mat-dialog-content class="body">
@@ -51,38 +52,34 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
               <p class="soft">What you leave blank here stays as it is.</p>
             }
           }
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">Row</th>
-                <th scope="col">{{ group.field.label }}</th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (line of group.lines; track line.shown; let i = $index) {
-                <tr>
-                  <th scope="row">{{ line.shown }}</th>
-                  <td>
-                    @if (group.field.type.kind === 'lookup') {
-                      <hr-line
-                        placeholder="key of the row, or empty"
-                        [about]="group.field.label + ' of ' + line.shown"
-                        [value]="keyOf(line.held)"
-                        (changed)="lead(g, i, $event)"
-                      />
-                    } @else {
-                      <hr-value-input
-                        [field]="group.field"
-                        [held]="line.held"
-                        [reading]="store.reading()"
-                        [label]="group.field.label + ' of ' + line.shown"
-                        (changed)="take(g, i, $event)"
-                      />
-                    }
-                  </td>
-                </tr>
-              }
-            </tbody>
+          <table mat-table class="facts" [dataSource]="group.lines" [trackBy]="byRow">
+            <ng-container matColumnDef="row">
+              <th *matHeaderCellDef mat-header-cell scope="col">Row</th>
+              <th *matCellDef="let line" mat-cell scope="row">{{ line.shown }}</th>
+            </ng-container>
+            <ng-container matColumnDef="field">
+              <th *matHeaderCellDef mat-header-cell scope="col">{{ group.field.label }}</th>
+              <td *matCellDef="let line; let i = index" mat-cell>
+                @if (group.field.type.kind === 'lookup') {
+                  <hr-line
+                    placeholder="key of the row, or empty"
+                    [about]="group.field.label + ' of ' + line.shown"
+                    [value]="keyOf(line.held)"
+                    (changed)="lead(g, i, $event)"
+                  />
+                } @else {
+                  <hr-value-input
+                    [field]="group.field"
+                    [held]="line.held"
+                    [reading]="store.reading()"
+                    [label]="group.field.label + ' of ' + line.shown"
+                    (changed)="take(g, i, $event)"
+                  />
+                }
+              </td>
+            </ng-container>
+            <tr *matHeaderRowDef="columns" mat-header-row></tr>
+            <tr *matRowDef="let line; columns: columns" mat-row></tr>
           </table>
           @if (group.lines.length > 1 && group.finding.sort !== 'alike') {
             <button matButton="outlined" class="compact" type="button" (click)="likeFirst(g)">
@@ -109,18 +106,8 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
       min-width: 480px;
       max-height: 60vh;
     }
-    table {
-      width: 100%;
-      border-collapse: collapse;
-    }
-    th {
-      padding: 4px 12px 4px 0;
-      text-align: left;
-      font-weight: 400;
-    }
     td {
       min-width: 220px;
-      padding: 4px 0;
     }
     section {
       padding: 8px 0;
@@ -128,6 +115,8 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
   `,
 })
 export class NotUndoneDialog {
+  readonly columns = ['row', 'field'];
+  readonly byRow = (_: number, { shown }: Line): string => shown;
   private readonly data = inject<NotUndone>(MAT_DIALOG_DATA);
   readonly store = inject(FileStore);
   readonly ref = inject<MatDialogRef<NotUndoneDialog, readonly Given[]>>(MatDialogRef);

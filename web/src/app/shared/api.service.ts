@@ -175,6 +175,15 @@ export class Api {
     this.http.get<answers.Answer<typeof answers.Row>>(`${base(file)}/tables/${table}/row`, {
       params: { key: JSON.stringify(key) },
     });
+  workOut = (
+    file: string,
+    table: string,
+    request: { field: string; expression: string; keys: readonly RowKey[] },
+  ) =>
+    this.http.post<answers.Answer<typeof answers.WorkedOut>>(
+      `${base(file)}/tables/${table}/work-out`,
+      request,
+    );
   saveRows = (file: string, request: SaveRequest) =>
     this.http
       .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/rows`, request)
