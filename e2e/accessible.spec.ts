@@ -76,6 +76,10 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
     .first()
     .click();
   await accessible(page, 'Plan with an open field');
+  await office.button('Write several fields').click();
+  await page.getByRole('dialog').getByRole('textbox').fill('joined: date\nplot -> Plot');
+  await accessible(page, 'fields as lines');
+  await office.button('Cancel').click();
   await office.stage('Fill');
   await expect(page.getByRole('gridcell').nth(5)).toBeVisible();
   await accessible(page, 'Fill');

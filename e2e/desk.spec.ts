@@ -48,6 +48,37 @@ test('what cannot be read stays as it was typed', async ({ office, page }) => {
   await expect(page.getByText('not saved yet')).toBeHidden();
 });
 
+test('what is typed and not saved is there after the page was closed, and Today offers it', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Players');
+  await page.locator('.entry').nth(2).click();
+  await expect(page.locator('.entry').nth(2)).toHaveAttribute('aria-current', 'true');
+  const title = (await page.getByRole('heading', { level: 1 }).textContent())!.trim();
+  // The line is not even left.
+  await office.field(/^Phone/).fill('01632 960999');
+  page.on('dialog', (dialog) => void dialog.accept());
+  await page.reload();
+  await expect(page.getByText('and not saved. Save it, or take it back with Undo.')).toBeVisible();
+  await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
+
+  await page.goto(page.url().replace(/screen\/.*/, 'today'));
+  const unfinished = page.getByRole('region', { name: 'Not finished' });
+  await expect(unfinished).toContainText(title);
+  await unfinished.getByRole('button', { name: 'Go on' }).click();
+  await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
+  await office.button(/^Save/).click();
+  await office.said('is saved');
+  await expect(page.getByText('not saved yet')).toBeHidden();
+  await page.getByRole('tab', { name: 'Today' }).click();
+  await expect(page.getByRole('region', { name: 'What you worked on last' })).toContainText(
+    'Players · changed',
+  );
+  await expect(unfinished).toBeHidden();
+});
+
 test('a colleague is refused the Bench, by the page and by the API', async ({ office, page }) => {
   await office.signIn('Tobin Leck');
   await office.openDemo();

@@ -154,7 +154,7 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   await office.choose(page.getByLabel('Prints the rows of'), 'table: Loans');
   await office.field('What is its title?').fill('Loans and fees');
   await office.button('Lay it out').click();
-  await page.getByLabel('Reports').getByRole('button', { name: 'Fee' }).click();
+  await page.getByRole('treeitem', { name: 'Fee' }).click();
   await page.getByRole('radiogroup', { name: 'Added up' }).getByRole('radio', { name: 'yes' }).click();
   await office.choose(page.getByLabel('A heading for each'), 'Borrower');
   await expect(page.getByRole('img', { name: 'Page 1' })).toContainText('All 1 row');

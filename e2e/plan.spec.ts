@@ -251,6 +251,47 @@ test('texts that are no UTF-8 are read as somebody says, by keyboard', async ({ 
   ]);
 });
 
+test('tables and fields are written as lines, moved, and shown on their cards', async ({ office, page }) => {
+  await office.signIn('Mara Ashdown');
+  await page.getByRole('button', { name: 'New file' }).click();
+  await page.getByRole('dialog').getByRole('textbox').fill('Allotments');
+  await page.keyboard.press('Enter');
+  await office.button('Write several in words').click();
+  const dialog = page.getByRole('dialog', { name: 'Tables in words' });
+  await dialog
+    .getByRole('textbox')
+    .fill('Plots\nsize\ngardener\n\nGardener\nname: text, always filled\njoined');
+  await expect(dialog.getByRole('status')).toHaveText('2 new tables, 4 fields');
+  await office.button('Add to the draft').click();
+  await expect(card(page, 'Plot')).toContainText('→ Gardener');
+  await card(page, 'Gardener').locator('.face').click();
+  const right = page.getByRole('region', { name: 'The picked table' });
+  await right.getByRole('button', { name: /^Joined date/ }).focus();
+  await page.keyboard.press('Alt+ArrowUp');
+  await expect(right.getByRole('listitem').nth(1)).toContainText('Joined');
+  // By dragging as well: the last to the top.
+  const handle = right.getByRole('listitem').nth(2).locator('.handle');
+  await right.getByRole('listitem').nth(2).hover();
+  const [from, to] = [
+    (await handle.boundingBox())!,
+    (await right.getByRole('listitem').first().boundingBox())!,
+  ];
+  await page.mouse.move(from.x + 6, from.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 6, from.y - 20, { steps: 4 });
+  await page.mouse.move(from.x + 6, to.y + 4, { steps: 12 });
+  await page.mouse.up();
+  await expect(right.getByRole('listitem').first()).toContainText('Name');
+  await office.button('Apply').click();
+  await expect(draft(page)).toBeHidden();
+  await page.getByRole('button', { name: 'More for the map' }).click();
+  await page.getByRole('menuitemradio', { name: 'Cards: names only' }).click();
+  await expect(card(page, 'Gardener')).not.toContainText('Joined');
+  await page.reload();
+  await expect(card(page, 'Gardener')).toBeVisible();
+  await expect(card(page, 'Gardener')).not.toContainText('Joined');
+});
+
 test('the map is searched, laid out, and saved as SVG and PDF', async ({ office, page }) => {
   await office.signIn('Mara Ashdown');
   await office.openDemo();

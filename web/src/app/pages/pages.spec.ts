@@ -234,7 +234,7 @@ describe('FilesComponent', () => {
       const radios = [...dialog().querySelectorAll<HTMLInputElement>('input[type="radio"]')];
       radios.at(-1)!.click();
       await settle();
-      expect(dialog().querySelector('td strong')!.textContent).toBe('Zoй');
+      expect(dialog().querySelector('td.read')!.textContent).toBe('Zoй');
       const chosen = gone();
       button(dialog(), 'Take it in like this').click();
       // The dialog says what was chosen once it has gone.
