@@ -13,6 +13,7 @@ import { openForReading, openForWriting } from '../server/src/store/driver';
 import type { Files, OpenFile } from '../server/src/store/files';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
+import { pageFigures } from './pages';
 import { takingIn } from './taking-in';
 
 /**
@@ -348,6 +349,7 @@ async function main(): Promise<void> {
       against: 'the same on a map of 10 tables',
       ...(await mapFrames()),
     });
+    figures.push(...(await pageFigures()));
     bare.close();
   } finally {
     callers?.close();
