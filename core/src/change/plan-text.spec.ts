@@ -90,6 +90,23 @@ describe('a plan as text', () => {
     expect(fields('Name\nphone').fields.map(({ label }) => label)).toEqual(['Phone']);
   });
 
+  it('says where it stops reading, and drops no line in silence', () => {
+    const many = Array.from({ length: 1005 }, (_, i) => `field ${i}`).join('\n');
+    const { fields: taken, faults: said } = fields(many);
+    expect(taken.length).toBe(1000);
+    expect(said.map(({ line }) => line)).toEqual([1001]);
+    expect(said[0]!.fault).toContain('At most 1000 lines');
+    const tables = readPlanText(
+      Array.from({ length: 2000 }, (_, i) => `Thing ${i}\n`).join('\n'),
+      OFFICE,
+      id,
+    ).tables;
+    expect(tables.length).toBe(500);
+    expect(tables.at(-1)!.faults.map(({ fault }) => fault)).toEqual([
+      jasmine.stringContaining('At most 1000'),
+    ]);
+  });
+
   it('knows every kind by its name but those that need more than a name', () => {
     for (const [kind, label] of Object.entries(KIND_LABELS)) {
       const read = readFieldLine(`loan: ${label.toUpperCase()}`, OFFICE);

@@ -67,7 +67,7 @@ export interface WrittenPlan {
 /** Makes the id of something new, from a letter for what it is. */
 export type MakeId = (letter: 't' | 'f') => string;
 
-/** Lines that a plan may have: more are no plan that somebody has written. */
+/** Lines that are read: a draft holds as many changes. */
 const MOST_LINES = 1000;
 
 /** Reads lines as fields of a table that is there already. */
@@ -81,6 +81,11 @@ export function readPlanText(text: string, design: Design, makeId: MakeId): Writ
   const paragraphs: Line[][] = [];
   let isOpen = false;
   for (const line of numbered(text)) {
+    // A paragraph that has begun says itself where it is cut off.
+    if (line.line > MOST_LINES && !isOpen && paragraphs.length > 0) {
+      paragraphs.at(-1)!.push({ ...line, text: line.text || '…' });
+      break;
+    }
     if (line.text === '') isOpen = false;
     else if (isOpen) paragraphs.at(-1)!.push(line);
     else {
@@ -116,7 +121,6 @@ const numbered = (text: string): Line[] =>
   text
     .normalize('NFC')
     .split(/\r\n|[\n\r\u2028\u2029]/)
-    .slice(0, MOST_LINES)
     .map((line, i) => ({ line: i + 1, text: line.replace(/^\s*(?:[-*•‣–]\s+|\d+[.)]\s+)?/, '').trim() }));
 
 const same = (a: string, b: string): boolean => plain(a) === plain(b);
@@ -155,6 +159,13 @@ function readTable(
   const faults: WrittenFault[] = [];
   const tables = [...design.tables, ...heads];
   for (const line of lines) {
+    if (line.line > MOST_LINES) {
+      faults.push({
+        ...line,
+        fault: `At most ${MOST_LINES} lines are read at once: put the rest in afterwards.`,
+      });
+      break;
+    }
     const taken = readLine(line, tables, design);
     if ('fault' in taken) {
       faults.push(taken);

@@ -19,6 +19,7 @@ import {
 } from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
+import type { RowKey } from '@heathridge/core/rows';
 import { showNumber, showValue, type Value } from '@heathridge/core/values';
 import { guarded, type Held } from '../store/statements';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
@@ -37,6 +38,7 @@ import { rehearsal } from '../change/rehearsal';
 import type { UndoOrder } from '../change/undo';
 import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
 import { countRows, readWindow, type WindowRequest } from '../rows/window';
+import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
@@ -132,6 +134,13 @@ export type Task =
       readonly design: Design;
       readonly field: string;
       readonly request: ChoiceRequest;
+    }
+  | {
+      readonly task: 'work out';
+      readonly design: Design;
+      readonly field: string;
+      readonly expression: string;
+      readonly keys: readonly RowKey[];
     };
 
 export interface QueryResult {
@@ -163,6 +172,7 @@ export interface Results {
   count: number;
   list: string;
   choices: readonly Choice[];
+  'work out': readonly WorkedOutValue[];
 }
 
 /** Rows a report may have: about a thousand pages. */
@@ -223,6 +233,15 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'choices': {
       const field = findField(task.design, task.field)?.field;
       return field ? readChoices(db, task.design, field, task.request) : [];
+    }
+    case 'work out': {
+      const { table, field } = findField(task.design, task.field)!;
+      try {
+        return workOut(db, task.design, table, field, task.expression, task.keys);
+      } catch (error) {
+        if (error instanceof Unfit) throw new TaskError(error.message);
+        throw error;
+      }
     }
   }
 }

@@ -12,7 +12,6 @@ import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { readRow } from '../rows/window';
-import { workOut } from '../rows/work-out';
 import type { OpenFile } from '../store/files';
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
@@ -133,7 +132,7 @@ export function rowRoutes(router: Router): void {
       expression: v.pipe(v.string(), v.minLength(1, 'An expression is needed.'), v.maxLength(4000)),
       keys: v.pipe(v.array(Key), v.maxLength(500)),
     }),
-    handler: ({ file, params, body: { field: id, expression, keys } }) => {
+    handler: async ({ context: { jobs }, file, params, body: { field: id, expression, keys }, gone }) => {
       const table = tableAt(file, params['table']!);
       const field = fieldOf(table, id);
       if (!field) throw new Problem('not-found', 'This field is no longer there.');
@@ -142,7 +141,8 @@ export function rowRoutes(router: Router): void {
         if (!right) throw new Problem('bad-request', `This is no key of ${table.label}.`);
         return right;
       });
-      return { values: workOut(file.reader, file.design, table, field, expression, checked) };
+      const task = { task: 'work out', design: file.design, field: id, expression, keys: checked } as const;
+      return { values: await jobs.run(file.path, task, { signal: gone }) };
     },
   });
   router.add({

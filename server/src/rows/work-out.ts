@@ -15,14 +15,19 @@ import {
 import { attempt, bind, sqlName, toStored } from '@heathridge/core/expression';
 import type { Cell } from '@heathridge/core/api';
 import type { RowKey } from '@heathridge/core/rows';
-import { Problem } from '../problem';
 import type { Connection } from '../store/driver';
 import { guarded } from '../store/statements';
 import { cellJson, keyColumns } from './json';
 
+/** A value that a field may hold, or why it cannot be worked out. */
+export type WorkedOutValue = Exclude<Cell, readonly unknown[]> | null;
+
+/** An expression that gives nothing a field could hold, in words. */
+export class Unfit extends Error {}
+
 /**
- * What an expression gives for rows of a table, as values that a field may hold; null where a row has gone, or
- * `{fault}` where it cannot be worked out. Throws a problem for an expression that does not fit the field.
+ * What an expression gives for rows of a table, as values that a field may hold; null too where a row has gone.
+ * Throws {@link Unfit}.
  */
 export function workOut(
   db: Connection,
@@ -31,9 +36,9 @@ export function workOut(
   field: Field,
   expression: string,
   keys: readonly RowKey[],
-): readonly (Exclude<Cell, readonly unknown[]> | null)[] {
+): readonly WorkedOutValue[] {
   const refuse = (why: string): never => {
-    throw new Problem('bad-request', why);
+    throw new Unfit(why);
   };
   const { type } = field;
   if (isGiven(field) || type.kind === 'picture' || type.kind === 'file')
@@ -74,7 +79,7 @@ export function workOut(
   const read = guarded(db, sql, 1);
   return keys.map((key) => {
     const row = read.get(...key) as [string] | undefined;
-    return row ? (JSON.parse(row[0]) as [Exclude<Cell, readonly unknown[]>])[0] : null;
+    return row ? (JSON.parse(row[0]) as [WorkedOutValue])[0] : null;
   });
 }
 

@@ -6,11 +6,11 @@ import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { documentsOf, type DocumentType } from '@heathridge/core/design';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { DraftStore } from '../plan/draft.store';
-import { SoundDialog } from '../plan/sound.dialog';
 import { FileStore } from '../file/file.store';
 import { GoToDialog, type GoTo } from './go-to.dialog';
 import { Router } from '@angular/router';
 import { KeysDialog } from '../shared/keys.dialog';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 
 /** The stages of the trail that do something yet, in the order in which a builder works. */
 const STAGES = [
@@ -211,6 +211,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
 export class BenchComponent {
   readonly store = inject(FileStore);
   private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   private readonly app = inject(ApplicationRef);
   private readonly container = inject(ViewContainerRef);
   private readonly router = inject(Router);
@@ -229,7 +230,11 @@ export class BenchComponent {
   }
 
   showSound(): void {
-    this.dialog.open(SoundDialog, { viewContainerRef: this.container });
+    this.dialogs
+      .open(() => import('../plan/sound.dialog').then((m) => m.SoundDialog), {
+        viewContainerRef: this.container,
+      })
+      .subscribe();
   }
 
   keys(event: KeyboardEvent): void {

@@ -1,7 +1,6 @@
 import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
 import { rulesOf, showKey, type Field } from '@heathridge/core/design';
@@ -10,9 +9,10 @@ import { FileStore } from '../file/file.store';
 import { Api, type Finding, type Given } from '../shared/api.service';
 import { changeWords, namesOf } from './describe';
 import { DraftStore, tableOfChange } from './draft.store';
-import { FoundDialog, type FoundData } from './found.dialog';
-import { NotUndoneDialog, type NotUndone } from './not-undone.dialog';
+import type { FoundData } from './found.dialog';
+import type { NotUndone } from './not-undone.dialog';
 import { SelectComponent, type Option } from '../shared/select.component';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
@@ -281,7 +281,7 @@ export class DraftStripComponent {
   private readonly api = inject(Api);
   readonly draft = inject(DraftStore);
   private readonly store = inject(FileStore);
-  private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   private readonly here = inject(ViewContainerRef);
   readonly show = output<{ table: string; field?: string | undefined }>();
   readonly toggled = signal<boolean | null>(null);
@@ -330,12 +330,11 @@ export class DraftStripComponent {
 
   /** Asks what rows are to hold that would not fit, and undoes with that. */
   say(refused: NotUndone): void {
-    this.dialog
-      .open<NotUndoneDialog, NotUndone, readonly Given[]>(NotUndoneDialog, {
-        data: refused,
-        viewContainerRef: this.here,
-      })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, NotUndone, readonly Given[]>(
+        () => import('./not-undone.dialog').then((m) => m.NotUndoneDialog),
+        { data: refused, viewContainerRef: this.here },
+      )
       .subscribe((given) => given && this.draft.undoApplied(refused.version, given));
   }
 
@@ -406,13 +405,12 @@ export class DraftStripComponent {
       finding,
       rows: (offset, limit) => this.api.found(this.store.file, draft, finding.number, offset, limit),
     };
-    this.dialog
-      .open<FoundDialog, FoundData, boolean>(FoundDialog, {
+    this.dialogs
+      .open<unknown, FoundData, boolean>(() => import('./found.dialog').then((m) => m.FoundDialog), {
         data,
         maxWidth: '90vw',
         viewContainerRef: this.here,
       })
-      .afterClosed()
       .subscribe((mended) => mended && this.draft.check());
   }
 }

@@ -2,7 +2,7 @@ import { booleanAttribute, Component, computed, inject, input, linkedSignal, out
 import { MatButtonModule } from '@angular/material/button';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
-import { joinedFields, joinFields, pathsFrom, tableOf, type FieldPath } from '@heathridge/core/design';
+import { joinedFields, joinFields, pathsFrom, type FieldPath } from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { DraftStore } from './draft.store';
@@ -114,7 +114,9 @@ export class FieldChoiceComponent {
 
   private readonly paths = computed((): readonly FieldPath[] => {
     const design = this.draft.design();
-    return pathsFrom(design, tableOf(design, this.table()));
+    // The draft may have dropped it.
+    const table = design.tables.find(({ id }) => id === this.table());
+    return table ? pathsFrom(design, table) : [];
   });
   /** What is picked; null where something is written that no pick gives. */
   protected readonly picked = computed(() => {

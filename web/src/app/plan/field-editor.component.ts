@@ -1,7 +1,6 @@
 import { Component, computed, inject, input, output, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { readFieldLine, type Change, type Convert } from '@heathridge/core/change';
 import {
@@ -23,11 +22,12 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { ConversionComponent } from './conversion.component';
 import { DraftStore } from './draft.store';
 import { LookupSettingsComponent } from './lookup-settings.component';
-import { ReshapeDialog, type Reshaping } from './reshape.dialog';
+import type { Reshaping } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
 import { TypeSettingsComponent } from './type-settings.component';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent, type Option } from '../shared/select.component';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 
 /** Everything about one field, as short phrases with choices. Each edit goes straight into the draft. */
 @Component({
@@ -207,7 +207,7 @@ import { options, SelectComponent, type Option } from '../shared/select.componen
 export class FieldEditorComponent {
   readonly store = inject(FileStore);
   readonly draft = inject(DraftStore);
-  private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   readonly table = input.required<Table>();
   readonly field = input.required<Field>();
   readonly dropped = output();
@@ -365,9 +365,10 @@ export class FieldEditorComponent {
 
   reshape(): void {
     const data: Reshaping = { table: this.table(), field: this.field() };
-    this.dialog
-      .open<ReshapeDialog, Reshaping, Change>(ReshapeDialog, { data })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, Reshaping, Change>(() => import('./reshape.dialog').then((m) => m.ReshapeDialog), {
+        data,
+      })
       .subscribe((change) => change && this.draft.add(change));
   }
 }

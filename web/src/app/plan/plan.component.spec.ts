@@ -53,7 +53,11 @@ describe('planning many fields', () => {
     name().dispatchEvent(new Event('input', { bubbles: true }));
     await fixture.whenStable();
   };
-  const dialog = () => TestbedHarnessEnvironment.documentRootLoader(fixture).getHarness(MatDialogHarness);
+  /** The dialog that opens, once its code has been read. */
+  const dialog = async (): Promise<MatDialogHarness> => {
+    while (!document.querySelector('mat-dialog-container')) await settled();
+    return TestbedHarnessEnvironment.documentRootLoader(fixture).getHarness(MatDialogHarness);
+  };
 
   it('goes from the name of a new field to the next by Enter, and ends by Ctrl+Enter', async () => {
     button(page, 'Field').click();
@@ -116,7 +120,7 @@ describe('planning many fields', () => {
 
   it('writes whole tables, and picks the first of them', async () => {
     fixture.componentInstance.writeTables();
-    await settled();
+    await dialog();
     const area = await TestbedHarnessEnvironment.documentRootLoader(fixture).getHarness(
       MatInputHarness.with({ ancestor: 'mat-dialog-container' }),
     );

@@ -31,22 +31,20 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
-import { SoundDialog } from './sound.dialog';
 import { Api, type Place } from '../shared/api.service';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { newId } from '../shared/ids';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
 import { askedOf } from './describe';
 import { FieldListComponent } from './field-list.component';
-import { ChangesDialog, type ChangesData } from './changes.dialog';
-import { KeptDialog } from './kept.dialog';
-import { LinkDialog, type Linking } from './link.dialog';
+import type { ChangesData } from './changes.dialog';
+import type { Linking } from './link.dialog';
 import { MapComponent } from './map.component';
-import { OffersDialog, type Offering } from './offers.dialog';
-import { PlanTextDialog, type Planned } from './plan-text.dialog';
-import { SettingsDialog } from './settings.dialog';
+import type { Offering } from './offers.dialog';
+import type { Planned } from './plan-text.dialog';
 import { TableEditorComponent } from './table-editor.component';
 
 /** What a field is called before somebody has named it. */
@@ -71,6 +69,7 @@ const NEW_FIELD = 'New field';
 export class PlanComponent implements OnDestroy {
   readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
   private readonly container = inject(ViewContainerRef);
   readonly store = inject(FileStore);
@@ -201,13 +200,15 @@ export class PlanComponent implements OnDestroy {
   }
 
   private write(data: Planned, take: (changes: readonly Change[]) => void): void {
-    this.dialog
-      .open<PlanTextDialog, Planned, readonly Change[]>(PlanTextDialog, {
-        data,
-        width: '860px',
-        maxWidth: '94vw',
-      })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, Planned, readonly Change[]>(
+        () => import('./plan-text.dialog').then((m) => m.PlanTextDialog),
+        {
+          data,
+          width: '860px',
+          maxWidth: '94vw',
+        },
+      )
       .subscribe((changes) => changes && take(changes));
   }
 
@@ -225,9 +226,8 @@ export class PlanComponent implements OnDestroy {
   /** Links two tables by one dialog; `to` is where a drag on the map ended. */
   addLink(from: string, to: string | null = null): void {
     const data: Linking = { file: this.store.file, design: this.draft.design(), from, to };
-    this.dialog
-      .open<LinkDialog, Linking, Change[]>(LinkDialog, { data })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, Linking, Change[]>(() => import('./link.dialog').then((m) => m.LinkDialog), { data })
       .subscribe((changes) => {
         if (!changes) return;
         this.draft.add(...changes);
@@ -240,9 +240,10 @@ export class PlanComponent implements OnDestroy {
   /** Offers the links that the rows speak for. */
   findLinks(): void {
     const data: Offering = { file: this.store.file, design: this.draft.design() };
-    this.dialog
-      .open<OffersDialog, Offering, Change[]>(OffersDialog, { data })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, Offering, Change[]>(() => import('./offers.dialog').then((m) => m.OffersDialog), {
+        data,
+      })
       .subscribe((changes) => {
         if (!changes?.length) return;
         this.draft.add(...changes);
@@ -257,9 +258,10 @@ export class PlanComponent implements OnDestroy {
       design: this.store.design(),
       locale: this.store.locale(),
     };
-    this.dialog
-      .open<ChangesDialog, ChangesData, number>(ChangesDialog, { data })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, ChangesData, number>(() => import('./changes.dialog').then((m) => m.ChangesDialog), {
+        data,
+      })
       .subscribe((version) => version !== undefined && this.draft.undoApplied(version));
   }
 
@@ -278,22 +280,27 @@ export class PlanComponent implements OnDestroy {
   }
 
   showSound(): void {
-    this.dialog.open(SoundDialog, { viewContainerRef: this.container });
+    this.dialogs
+      .open(() => import('./sound.dialog').then((m) => m.SoundDialog), { viewContainerRef: this.container })
+      .subscribe();
   }
 
   showKept(): void {
-    this.dialog
-      .open<KeptDialog, readonly Kept[], readonly string[]>(KeptDialog, { data: this.draft.design().kept })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, readonly Kept[], readonly string[]>(
+        () => import('./kept.dialog').then((m) => m.KeptDialog),
+        { data: this.draft.design().kept },
+      )
       .subscribe((gone) => {
         if (gone?.length) this.draft.add(...gone.map((kept): Change => ({ change: 'dropKept', kept })));
       });
   }
 
   showSettings(): void {
-    this.dialog
-      .open<SettingsDialog, Settings, Settings>(SettingsDialog, { data: this.draft.design().settings })
-      .afterClosed()
+    this.dialogs
+      .open<unknown, Settings, Settings>(() => import('./settings.dialog').then((m) => m.SettingsDialog), {
+        data: this.draft.design().settings,
+      })
       .subscribe((settings) => {
         if (!settings) return;
         const { type: _, id: __, format: ___, ...set } = settings;

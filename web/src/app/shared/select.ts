@@ -1,4 +1,4 @@
-import { Directive, ElementRef, inject, type OnDestroy } from '@angular/core';
+import { Directive, effect, ElementRef, inject, input, type OnDestroy } from '@angular/core';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelect, MatSelectModule } from '@angular/material/select';
 
@@ -43,5 +43,24 @@ export class QuickTypingDirective implements OnDestroy {
   };
 }
 
+/** Says of a list that what is chosen in it is wrong, as `hrWrong` does of a line. */
+@Directive({ selector: 'mat-select[hrWrong]' })
+export class WrongChoiceDirective {
+  readonly hrWrong = input.required<boolean>();
+
+  constructor() {
+    const list = inject(MatSelect, { self: true });
+    effect(() => {
+      list.errorState = this.hrWrong();
+      list.stateChanges.next();
+    });
+  }
+}
+
 /** What a component needs that has choices out of a short list. */
-export const SELECT = [MatFormFieldModule, MatSelectModule, QuickTypingDirective] as const;
+export const SELECT = [
+  MatFormFieldModule,
+  MatSelectModule,
+  QuickTypingDirective,
+  WrongChoiceDirective,
+] as const;

@@ -15,7 +15,7 @@ import { ValuePart } from './value-part';
         [id]="at.inputId()"
         [disabled]="at.readonly()"
         [aria-label]="at.label() ?? at.field().label"
-        [attr.aria-invalid]="at.wrong()"
+        [hrWrong]="at.wrong()"
         [value]="at.held().value ?? ''"
         (selectionChange)="at.emit({ value: $event.value || null })"
       >
@@ -25,7 +25,7 @@ import { ValuePart } from './value-part';
         }
       </mat-select>
       @if (at.says()) {
-        <mat-hint class="bad">{{ at.says() }}</mat-hint>
+        <mat-error>{{ at.says() }}</mat-error>
       }
     </mat-form-field>
   `,
