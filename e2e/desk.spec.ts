@@ -58,6 +58,15 @@ test('what is typed and not saved is there after the page was closed, and Today 
   await expect(page.locator('.entry').nth(2)).toHaveAttribute('aria-current', 'true');
   const title = (await page.getByRole('heading', { level: 1 }).textContent())!.trim();
   // The line is not even left.
+  await office.field(/^Phone/).fill('01632 96099');
+  // Another window comes before it: it is kept, and the cursor stays for whoever comes back.
+  await page.evaluate(() => {
+    Object.defineProperty(document, 'visibilityState', { value: 'hidden', configurable: true });
+    document.dispatchEvent(new Event('visibilitychange'));
+    Object.defineProperty(document, 'visibilityState', { value: 'visible', configurable: true });
+  });
+  await expect(office.field(/^Phone/)).toBeFocused();
+  await expect(page.getByText('not saved yet')).toBeVisible();
   await office.field(/^Phone/).fill('01632 960999');
   page.on('dialog', (dialog) => void dialog.accept());
   await page.reload();

@@ -245,11 +245,16 @@ export class RecordPageComponent {
     this.state.set(null);
   }
 
-  /** The page may not come back: what is being typed right now counts too. */
+  /** The page may not come back: what is being typed right now counts too. Who does come back goes on there. */
   keepAtOnce(): void {
     if (document.visibilityState !== 'hidden') return;
-    (document.activeElement as HTMLElement | null)?.blur();
+    const at = document.activeElement;
+    const line = at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement ? at : null;
+    const [from, to] = [line?.selectionStart ?? null, line?.selectionEnd ?? null];
+    line?.blur();
     this.keep();
+    line?.focus({ preventScroll: true });
+    if (from !== null) line?.setSelectionRange(from, to);
   }
 
   private keep(): void {
