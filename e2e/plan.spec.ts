@@ -253,9 +253,10 @@ test('texts that are no UTF-8 are read as somebody says, by keyboard', async ({ 
 
 test('tables and fields are written as lines, moved, and shown on their cards', async ({ office, page }) => {
   await office.signIn('Mara Ashdown');
-  await page.getByRole('button', { name: 'New file' }).click();
-  await page.getByRole('dialog').getByRole('textbox').fill('Allotments');
-  await page.keyboard.press('Enter');
+  await office.button('New file').click();
+  await office.field('What is it called?').fill('Allotments');
+  await office.button('Make file').click();
+  await expect(page.getByRole('heading', { name: 'What does the office keep track of?' })).toBeVisible();
   await office.button('Write several in words').click();
   const dialog = page.getByRole('dialog', { name: 'Tables in words' });
   await dialog
