@@ -184,21 +184,16 @@ describe('changing one’s mind about rows that are there', () => {
     expect(body.findings.map(({ sort }: { sort: string }) => sort)).toContain('alike');
   });
 
+  /** Adds a field of numbers that each loan fills with this SQL; gives the change that makes a lookup of it. */
+  async function linking(sql: string): Promise<Change> {
+    const added = field('lBy', 'lent_by', { kind: 'wholeNumber' });
+    await done(office.apply({ change: 'addField', table: 't_loan', field: added }));
+    office.app.context.files.get(office.file).writer.exec(`UPDATE loan SET lent_by = ${sql}`);
+    return { change: 'changeField', table: 't_loan', field: 'f_lBy', set: { type: lookup('borrower') } };
+  }
+
   it('links values that stood there before, and lists those without a partner', async () => {
-    await done(
-      office.apply({
-        change: 'addField',
-        table: 't_loan',
-        field: field('lBy', 'lent_by', { kind: 'wholeNumber' }),
-      }),
-    );
-    office.app.context.files.get(office.file).writer.exec('UPDATE loan SET lent_by = number - 998');
-    const change: Change = {
-      change: 'changeField',
-      table: 't_loan',
-      field: 'f_lBy',
-      set: { type: lookup('borrower') },
-    };
+    const change = await linking('number - 998');
     const { body } = await office.check(change);
     expect(body.findings[0]).toEqual(
       jasmine.objectContaining({ sort: 'convert', count: 1, sample: [{ key: [1002], value: 4 }] }),
@@ -221,20 +216,7 @@ describe('changing one’s mind about rows that are there', () => {
   });
 
   it('gives as many of the rows that are found as are asked for', async () => {
-    await done(
-      office.apply({
-        change: 'addField',
-        table: 't_loan',
-        field: field('lBy', 'lent_by', { kind: 'wholeNumber' }),
-      }),
-    );
-    office.app.context.files.get(office.file).writer.exec('UPDATE loan SET lent_by = 99');
-    const change: Change = {
-      change: 'changeField',
-      table: 't_loan',
-      field: 'f_lBy',
-      set: { type: lookup('borrower') },
-    };
+    const change = await linking('99');
     const { body } = await office.check(change);
     const { number, count } = body.findings[0];
     const rows = (offset: number, limit?: number) =>

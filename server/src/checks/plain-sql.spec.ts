@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
-import { catalogOf, type Query } from '@heathridge/core/design';
+import { catalogOf, tableOf, type Query } from '@heathridge/core/design';
 import { toStored } from '@heathridge/core/expression';
-import { identifier } from '@heathridge/core/query';
+import { identifier, newQuery } from '@heathridge/core/query';
 import { Office } from '../testing/office';
 
 /**
@@ -40,16 +40,7 @@ describe('the SQL of a query in the sqlite3 command line', () => {
   }
 
   const hires = (patch: Partial<Query>): Query => ({
-    type: 'query',
-    id: 'q_plain',
-    label: 'Plain',
-    from: 't_hire',
-    with: [],
-    where: [],
-    columns: [],
-    group: null,
-    sort: [],
-    first: null,
+    ...newQuery('q_plain', 'Plain', tableOf(office.design, 't_hire')),
     ...patch,
   });
   const stored = (text: string): string => toStored(text, catalogOf(office.design), 't_hire');

@@ -8,7 +8,7 @@ import type { Field } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
 import { DraftStore } from './draft.store';
-import { FieldListComponent } from './field-list.component';
+import { TableFieldsComponent } from './table-fields.component';
 import { PlanComponent } from './plan.component';
 
 describe('planning many fields', () => {
@@ -153,8 +153,8 @@ describe('planning many fields', () => {
 
   it('moves a field to where it is dropped', () => {
     const list = fixture.debugElement.query(
-      ({ componentInstance }) => componentInstance instanceof FieldListComponent,
-    ).componentInstance as FieldListComponent;
+      ({ componentInstance }) => componentInstance instanceof TableFieldsComponent,
+    ).componentInstance as TableFieldsComponent;
     const element = { nativeElement: line('Active').closest('li')! };
     list.dropAt({ item: { element }, previousIndex: 3, currentIndex: 0 } as never);
     expect(fields().map(({ label }) => label)).toEqual(['Active', 'Number', 'Name', 'Email']);

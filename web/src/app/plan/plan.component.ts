@@ -39,7 +39,7 @@ import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
 import { askedOf } from './describe';
-import { FieldListComponent } from './field-list.component';
+import { TableFieldsComponent } from './table-fields.component';
 import type { ChangesData } from './changes.dialog';
 import type { Linking } from './link.dialog';
 import { MapComponent } from './map.component';
@@ -57,7 +57,7 @@ const NEW_FIELD = 'New field';
     MatButtonModule,
     MatIconModule,
     DraftStripComponent,
-    FieldListComponent,
+    TableFieldsComponent,
     MapComponent,
     MatMenuModule,
     MatTooltipModule,

@@ -22,7 +22,7 @@ import { FieldEditorComponent } from './field-editor.component';
 
 /** The fields of a table in their order, one of them open; moved by dragging, or by Alt with the arrow keys. */
 @Component({
-  selector: 'hr-field-list',
+  selector: 'hr-table-fields',
   imports: [
     CdkAccordionModule,
     CdkDrag,
@@ -96,9 +96,9 @@ import { FieldEditorComponent } from './field-editor.component';
       }
     </ul>
   `,
-  styleUrl: './field-list.component.scss',
+  styleUrl: './table-fields.component.scss',
 })
-export class FieldListComponent {
+export class TableFieldsComponent {
   private readonly store = inject(FileStore);
   private readonly draft = inject(DraftStore);
   private readonly announcer = inject(LiveAnnouncer);
