@@ -32,8 +32,10 @@ const CORE_ROOMS = {
   report: ['design', 'query', 'values'],
   documents: ['design', 'form', 'query', 'report'],
   change: ['design', 'documents', 'expression', 'values'],
-  api: ['expression', 'change', 'design', 'documents', 'query', 'report', 'rows'],
-  exchange: ['change', 'design', 'expression', 'values'],
+  plan: ['change', 'design', 'expression'],
+  temporal: [],
+  api: ['expression', 'change', 'design', 'documents', 'plan', 'query', 'report', 'rows'],
+  exchange: ['change', 'design', 'expression', 'plan', 'values'],
 };
 
 /** Children (`jobs`) do the work of the rooms below them, which therefore know nothing of children. */

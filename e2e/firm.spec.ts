@@ -93,6 +93,73 @@ test('a draft stays with its file while other stages are worked on', async ({ of
   await expect(office.button(/^Save/)).toBeVisible();
 });
 
+test('a browser without a calendar of its own reads one, and shows the same times', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Hire desk');
+  const sheet = page.locator('main').last();
+  const own = await sheet.innerText();
+  expect(own).toMatch(/\d{1,2} [A-Z][a-z]{2} \d{4}/);
+  const kinds = (): Promise<string> =>
+    page.evaluate(`typeof Temporal + ' ' + /native/.test(String(globalThis.Temporal?.Instant))`);
+  expect(await kinds()).toBe('object true');
+  await page.addInitScript('delete globalThis.Temporal');
+  await page.reload();
+  await expect(page.getByRole('status').filter({ hasText: ' of ' })).toBeVisible();
+  expect(await kinds()).toBe('object false');
+  expect(await sheet.innerText()).toBe(own);
+});
+
+test('what cannot be read from the server is told, and the draft is there when it can', async ({
+  office,
+  page,
+  context,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await page.locator('[data-table="t_school"] .face').click();
+  await page.getByRole('button', { name: 'Field', exact: true }).waitFor();
+  // Parts of a page are code of their own, read when they are wanted.
+  office.expected = /Failed to fetch dynamically imported module/;
+  await context.route(/\.js$/, (route) => route.fulfill({ status: 404 }));
+  await page.getByRole('button', { name: 'Field', exact: true }).click();
+  const alerts = page.getByRole('alert').filter({ hasText: 'could not be read from the server' });
+  await expect(alerts).toHaveCount(2);
+  await office.stage('Query');
+  await office.said('This could not be read from the server');
+  await expect(page.getByRole('heading', { name: 'School' })).toBeVisible();
+  await context.unroute(/\.js$/);
+  await page.getByRole('button', { name: 'Read the page again' }).first().click();
+  await expect(page.getByRole('region', { name: 'Draft' })).toContainText('1 change drafted.');
+  await office.button('Set aside').click();
+});
+
+test('a page that is read anew at once has the draft; a screen that is not saved is asked about', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await page.locator('[data-table="t_school"] .face').click();
+  const strip = page.getByRole('region', { name: 'Draft' });
+  await page.getByRole('button', { name: 'Field', exact: true }).click();
+  await page.reload();
+  await expect(strip).toContainText('1 change drafted.');
+  await office.button('Set aside').click();
+  await office.stage('Screens');
+  const may = page.getByRole('checkbox', { name: /delete/ }).first();
+  await may.setChecked(!(await may.isChecked()));
+  const asked: string[] = [];
+  page.on('dialog', (dialog) => {
+    asked.push(dialog.type());
+    void dialog.accept();
+  });
+  await page.reload();
+  expect(asked).toEqual(['beforeunload']);
+});
+
 test('rows that another tool has put in are found, told, and mended', async ({ office, page, server }) => {
   await office.signIn('Mara Ashdown');
   await office.openDemo();

@@ -1,3 +1,4 @@
+import '@heathridge/core/temporal';
 import { randomInt } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';

@@ -1,16 +1,8 @@
 import * as v from 'valibot';
 import { Change, type Notice } from '../change';
 import { FAULTS } from '../expression';
-import {
-  Form,
-  Id,
-  LISTS,
-  Settings,
-  Table,
-  type Design as DesignType,
-  type LinkOffer,
-  type ListName,
-} from '../design';
+import { Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
+import type { LinkOffer } from '../plan';
 import type { FunnelPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
 import { Key } from '../rows';

@@ -12,4 +12,3 @@ export * from './convert';
 export * from './follow';
 export * from './undo';
 export * from './read-changes';
-export * from './plan-text';

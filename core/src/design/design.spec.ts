@@ -3,7 +3,7 @@ import { bind } from '../expression';
 import { BRITISH } from '../values';
 import { catalogOf, displayOf, linksTo, lookupDisplay, tableOf } from './catalog';
 import { dependantsOf } from '../documents';
-import { nameFromLabel, pluralOf, singularOf, uniqueName } from './names';
+import { nameFromLabel, uniqueName } from './names';
 import { Definition, Label, Table, type Design, type FieldType } from './schema';
 import { showKey } from './stored-values';
 import { field, lookup, number, OFFICE, table } from './testing/office';
@@ -41,24 +41,6 @@ describe('names', () => {
     // A single character may not be made of any number of marks.
     expect(is(`e${'\u0301'.repeat(600)}`)).toBeFalse();
     expect(nameFromLabel('\u{1d4d0}'.repeat(60), 'x')).toBe('\u{1d4d0}'.repeat(50));
-  });
-
-  it('have plurals by the rules of English spelling', () => {
-    expect(['Person', 'Child', 'Shelf'].map(pluralOf)).toEqual(['People', 'Children', 'Shelves']);
-    expect(['Player', 'Family', 'Day', 'Box', 'Branch', 'Class'].map(pluralOf)).toEqual([
-      'Players',
-      'Families',
-      'Days',
-      'Boxes',
-      'Branches',
-      'Classes',
-    ]);
-  });
-
-  it('have singulars by the same rules, where they are plurals', () => {
-    for (const label of ['Player', 'Family', 'Day', 'Box', 'Branch', 'Class', 'Sales order'])
-      expect(singularOf(pluralOf(label))).toBe(label);
-    for (const label of ['Status', 'Address', 'Basis', 'Staff']) expect(singularOf(label)).toBe(label);
   });
 });
 

@@ -13,7 +13,6 @@ export * from './field-sql';
 export * from './rule-shapes';
 export * from './link-words';
 export * from './drawing';
-export * from './link-offers';
 export * from './index-advice';
 export * from './plain';
 export * from './paths';

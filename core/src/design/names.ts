@@ -1,5 +1,3 @@
-import pluralize from 'pluralize';
-
 /**
  * A name for SQL and expressions from a label: lower case letters and digits with `_` between words
  * (`Due back` → `due_back`). A label without any letter or digit gives `fallback`.
@@ -23,13 +21,6 @@ export function uniqueName(name: string, taken: Iterable<string>): string {
   if (!used.has(name.toLowerCase())) return name;
   for (let n = 2; ; n++) if (!used.has(`${name}_${n}`.toLowerCase())) return `${name}_${n}`;
 }
-
-/** A plural by the rules of English spelling and their exceptions; the builder may change it. */
-export const pluralOf = (label: string): string => pluralize.plural(label);
-
-/** A singular by the same rules; a word that is none already (`address`, `status`, `basis`) stays as it is. */
-export const singularOf = (label: string): string =>
-  /(ss|us|is)$/i.test(label) ? label : pluralize.singular(label);
 
 /** The name of the view in which other tools read a table as people see it. */
 export const readableName = ({ name }: { readonly name: string }): string => `${name}_readable`;

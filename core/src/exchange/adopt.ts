@@ -18,8 +18,6 @@ import {
   isChoiceText,
   Kept,
   nameFromLabel,
-  pluralOf,
-  singularOf,
   Table as TableSchema,
   typeOf,
   uniqueName,
@@ -30,6 +28,7 @@ import {
   type Table,
   type TableLink,
 } from '../design';
+import { pluralOf, singularOf } from '../plan';
 import { checksIn, clausesIn, indexWords, namesIn, selectsAll } from './create-table';
 import type { ForeignColumn, ForeignSchema, ForeignTable } from './foreign';
 import { canRead, howFor, kindOf, readingFor, type How, type Reading } from './readings';

@@ -33,7 +33,6 @@ import {
 } from '../design';
 import type { ValueKind } from '../values';
 import { columnsOf } from './columns';
-import { plainQuery } from './plain-sql';
 
 /** A column of a result: what it is called and how its values are shown. */
 export interface ResultColumn {
@@ -56,8 +55,6 @@ export interface CompiledQuery {
   readonly funnel: readonly FunnelPart[];
   /** Values for ?1, ?2, … in `sql` and in every part of the funnel. */
   readonly params: readonly string[];
-  /** The query as SQL for people and other programs, see `plainQuery`. */
-  readonly text: string;
 }
 
 export interface Compiling {
@@ -76,7 +73,7 @@ export function compileQuery(design: Design, query: Query, compiling: Compiling)
     return `?${known >= 0 ? known + 1 : params.push(value)}`;
   };
   const run = new Compiler(design, query, compiling, bindText).compile();
-  return { ...run, params, text: plainQuery(design, query, compiling.today) };
+  return { ...run, params };
 }
 
 /**

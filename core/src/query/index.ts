@@ -2,4 +2,4 @@ export * from './columns';
 export * from './compile';
 export * from './validate';
 export * from './sort';
-export { identifier } from './plain-sql';
+export { identifier, plainQuery } from './plain-sql';

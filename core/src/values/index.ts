@@ -5,7 +5,6 @@ export * from './read-date';
 export * from './kinds';
 export * from './pattern';
 export * from './characters';
-export * from './currency';
 export * from './zone';
 export * from './read-time';
 export * from './convert';

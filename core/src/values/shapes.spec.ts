@@ -1,5 +1,4 @@
 import { convertValue, isAmbiguousDate } from './convert';
-import { minorUnits } from './currency';
 import { checkValue, readValue, showValue, type ValueKind } from './kinds';
 import { BRITISH } from './locale';
 import { fitPattern, parsePattern, patternGlob, readPattern, type Slot } from './pattern';
@@ -62,12 +61,6 @@ describe('patterns', () => {
     );
     expect(patternGlob('"*?["9')).toBe('[*][?][[][0-9]');
     expect(() => patternGlob('!')).toThrowError(RangeError);
-  });
-});
-
-describe('currencies', () => {
-  it('are known by their code or their sign, and have two places where nothing is known', () => {
-    expect(['GBP', '£', 'JPY', '¥', 'KWD', '', 'XYZ'].map(minorUnits)).toEqual([2, 2, 0, 0, 3, 2, 2]);
   });
 });
 

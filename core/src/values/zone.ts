@@ -1,4 +1,4 @@
-import { Temporal } from 'temporal-polyfill';
+import type {} from 'temporal-polyfill/types/global';
 import { daysFromCivil, instantText, parseInstant } from './dates';
 
 /** True for a name of the IANA time zone database that this engine knows. */

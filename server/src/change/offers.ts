@@ -1,11 +1,5 @@
-import {
-  bestOffers,
-  offerSql,
-  promising,
-  type Design,
-  type LinkCandidate,
-  type LinkOffer,
-} from '@heathridge/core/design';
+import { type Design } from '@heathridge/core/design';
+import { bestOffers, type LinkCandidate, type LinkOffer, offerSql, promising } from '@heathridge/core/plan';
 import type { Connection } from '../store/driver';
 import { UNWATCHED, type Tell } from './run';
 

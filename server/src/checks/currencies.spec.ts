@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
-import { minorUnits } from '@heathridge/core/values';
+import { minorUnits } from '@heathridge/core/plan';
 
 describe('currencies', () => {
   it('have the minor units of ISO 4217, list one, as its maintenance agency publishes it', () => {

@@ -1,3 +1,4 @@
+import '@heathridge/core/temporal';
 import { ExpressionError } from '@heathridge/core/expression';
 import { apply, closeCopied } from '../change/apply';
 import type { Progress } from '../change/run';

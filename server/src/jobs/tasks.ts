@@ -1,18 +1,11 @@
 import type { CheckPlan, MapPlan, Notice, Step } from '@heathridge/core/change';
-import {
-  findField,
-  localeOf,
-  tableOf,
-  type Design,
-  type LinkCandidate,
-  type LinkOffer,
-  type Query,
-  type Report,
-} from '@heathridge/core/design';
+import { findField, localeOf, tableOf, type Design, type Query, type Report } from '@heathridge/core/design';
+import type { LinkCandidate, LinkOffer } from '@heathridge/core/plan';
 import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
 import {
   compileQuery,
   faultProbes,
+  plainQuery,
   type CompiledQuery,
   type FunnelPart,
   type ResultColumn,
@@ -272,7 +265,7 @@ function runQuery(db: Connection, design: Design, query: Query, today: string, l
     columns: compiled.columns,
     rows: rows.slice(0, limit),
     more: rows.length > limit,
-    sql: compiled.text,
+    sql: plainQuery(design, query, today),
     funnel,
   };
 }

@@ -14,9 +14,10 @@ import {
 } from '@angular/material/form-field';
 import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
-import { provideRouter, withComponentInputBinding } from '@angular/router';
+import { provideRouter, withComponentInputBinding, withNavigationErrorHandler } from '@angular/router';
 import { routes } from './app.routes';
 import { ICONS } from './shared/icons';
+import { Toast } from './shared/toast.service';
 import { provideIsoDates } from './value/iso-date-adapter';
 
 export const appConfig: ApplicationConfig = {
@@ -24,7 +25,11 @@ export const appConfig: ApplicationConfig = {
     provideBrowserGlobalErrorListeners(),
     provideZonelessChangeDetection(),
     provideHttpClient(withFetch()),
-    provideRouter(routes, withComponentInputBinding()),
+    provideRouter(
+      routes,
+      withComponentInputBinding(),
+      withNavigationErrorHandler(() => inject(Toast).unread()),
+    ),
     provideIsoDates(),
     {
       provide: MAT_FORM_FIELD_DEFAULT_OPTIONS,

@@ -1,5 +1,5 @@
 import { ApplicationRef, Component, computed, effect, inject, input, ViewContainerRef } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
@@ -9,7 +9,6 @@ import { DraftStore } from '../plan/draft.store';
 import { FileStore } from '../file/file.store';
 import { GoToDialog, type GoTo } from './go-to.dialog';
 import { Router } from '@angular/router';
-import { KeysDialog } from '../shared/keys.dialog';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 
 /** The stages of the trail that do something yet, in the order in which a builder works. */
@@ -30,7 +29,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
 
 @Component({
   selector: 'hr-bench',
-  imports: [MatButtonModule, MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  imports: [MatButton, MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
   providers: [FileStore, DraftStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
@@ -245,7 +244,7 @@ export class BenchComponent {
       event.key === '?' &&
       !(event.target as HTMLElement).closest('input, textarea, select, [contenteditable], .ag-cell-edit')
     ) {
-      this.dialog.open(KeysDialog);
+      this.dialogs.open(() => import('../shared/keys.dialog').then((m) => m.KeysDialog)).subscribe();
     }
   }
 

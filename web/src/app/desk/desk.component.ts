@@ -1,10 +1,9 @@
 import { Component, effect, inject, input } from '@angular/core';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTabsModule } from '@angular/material/tabs';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { AccountMenuComponent } from '../shared/account-menu.component';
-import { KeysDialog } from '../shared/keys.dialog';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { DeskStore } from './desk.store';
 
 /** The Desk: the office's name and its screens as tabs. */
@@ -136,7 +135,7 @@ import { DeskStore } from './desk.store';
 })
 export class DeskComponent {
   readonly desk = inject(DeskStore);
-  private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   readonly file = input.required<string>();
 
   constructor() {
@@ -145,6 +144,6 @@ export class DeskComponent {
 
   keys(event: KeyboardEvent): void {
     if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select'))
-      this.dialog.open(KeysDialog);
+      this.dialogs.open(() => import('../shared/keys.dialog').then((m) => m.KeysDialog)).subscribe();
   }
 }

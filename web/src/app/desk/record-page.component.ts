@@ -13,7 +13,7 @@ import {
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
@@ -56,7 +56,7 @@ const KEPT_AFTER = 250;
   selector: 'hr-record-page',
   imports: [
     FIELD,
-    MatButtonModule,
+    MatButton,
     MatIconModule,
     MatListModule,
     NothingComponent,

@@ -8,7 +8,7 @@ import {
   input,
   output,
 } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { MatTableModule } from '@angular/material/table';
@@ -63,7 +63,8 @@ const LEAST: Partial<Record<KindName, number>> = {
   imports: [
     MatTableModule,
     FIELD,
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatIconModule,
     MatTooltipModule,
     StripComponent,

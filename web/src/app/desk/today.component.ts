@@ -1,5 +1,5 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
 import { Router, RouterLink } from '@angular/router';
@@ -13,7 +13,7 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
 /** The first tab: what there is to open, what was not finished, and what was worked on last. */
 @Component({
   selector: 'hr-today',
-  imports: [MatButtonModule, MatIconModule, MatListModule, RouterLink, StripComponent],
+  imports: [MatButton, MatIconButton, MatIconModule, MatListModule, RouterLink, StripComponent],
   template: `
     <div class="page">
       <h1>Today, {{ date(desk.info()?.today ?? '') }}</h1>

@@ -1,5 +1,5 @@
 import { Component, inject } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import { MatTableModule } from '@angular/material/table';
 import equal from 'fast-deep-equal';
@@ -23,7 +23,7 @@ interface Line {
 /** Somebody else has changed a document meanwhile: both stand side by side, and one is chosen. */
 @Component({
   selector: 'hr-clash-dialog',
-  imports: [MatTableModule, MatButtonModule, MatDialogModule],
+  imports: [MatTableModule, MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.mine.label }} was changed meanwhile</h2>
     <mat-dialog-content class="body">

@@ -6,6 +6,7 @@ import equal from 'fast-deep-equal';
 import type { DesignDocument } from '@heathridge/core/design';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { askBeforeUnload } from '../shared/leave.guard';
 import { FileStore } from './file.store';
 
 /** How a page speaks of what it edits. */
@@ -42,6 +43,7 @@ export abstract class DocumentPage<D extends DesignDocument> {
   });
 
   constructor() {
+    askBeforeUnload(() => this.unsaved());
     this.store.replaced.pipe(takeUntilDestroyed()).subscribe((id) => {
       if (this.document()?.id === id) this.document.set(null);
     });

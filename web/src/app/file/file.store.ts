@@ -1,5 +1,4 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
-import { MatDialog } from '@angular/material/dialog';
 import {
   catchError,
   EMPTY,
@@ -23,8 +22,9 @@ import {
   type Versions,
 } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
-import { ClashDialog, type Clash } from './clash.dialog';
+import type { Clash } from './clash.dialog';
 import { Attachments } from '../shared/attachments.service';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { Toast } from '../shared/toast.service';
 
 /** The open file on the Bench: its definitions, as applied, and what comes with them. */
@@ -34,7 +34,7 @@ export class FileStore {
   private readonly toast = inject(Toast);
   private readonly attachments = inject(Attachments);
   private readonly info = signal<FileInfo | null>(null);
-  private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   private listening: Subscription | null = null;
   /** The id of a document that is to be read anew, in place of what is being edited. */
   readonly replaced = new Subject<string>();
@@ -145,9 +145,10 @@ export class FileStore {
   /** Shows both versions of a document that somebody else has changed meanwhile, and does what is chosen. */
   private clash(mine: DesignDocument, theirs: Theirs): Observable<unknown> {
     const data: Clash = { mine, theirs, locale: localeOf(this.design().settings) };
-    return this.dialog
-      .open<ClashDialog, Clash, 'mine' | 'theirs'>(ClashDialog, { data })
-      .afterClosed()
+    return this.dialogs
+      .open<unknown, Clash, 'mine' | 'theirs'>(() => import('./clash.dialog').then((m) => m.ClashDialog), {
+        data,
+      })
       .pipe(
         switchMap((choice) => {
           if (choice === 'mine') return this.save(mine, theirs.version);

@@ -11,7 +11,7 @@ import {
   untracked,
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
@@ -96,7 +96,7 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
   selector: 'hr-fill',
-  imports: [AgGridAngular, DocumentsComponent, LineComponent, MatButtonModule, MatIconModule],
+  imports: [AgGridAngular, DocumentsComponent, LineComponent, MatButton, MatIconModule],
   providers: [FillStore],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './fill.component.html',

@@ -1,5 +1,5 @@
 import { booleanAttribute, Component, input, output } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
 
@@ -14,7 +14,7 @@ export interface Listed {
 /** The list at the left of a page, from which what it holds is opened, and a new one begun. */
 @Component({
   selector: 'hr-documents',
-  imports: [MatButtonModule, MatIconModule, MatListModule],
+  imports: [MatButton, MatIconModule, MatListModule],
   host: { role: 'complementary', '[attr.aria-label]': 'about()' },
   template: `
     <h2>{{ heading() }}</h2>

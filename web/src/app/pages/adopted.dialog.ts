@@ -1,5 +1,5 @@
 import { Component, inject } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import { MatTableModule } from '@angular/material/table';
 import type { AdoptedFile } from '../shared/api.service';
@@ -22,7 +22,7 @@ const COUNTS = [
 /** What was read otherwise than as it stood when a file was taken in, and what was compared. */
 @Component({
   selector: 'hr-adopted-dialog',
-  imports: [MatTableModule, MatButtonModule, MatDialogModule],
+  imports: [MatTableModule, MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.name }} is taken in</h2>
     <mat-dialog-content class="body" tabindex="0">

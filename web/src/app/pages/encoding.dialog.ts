@@ -1,5 +1,5 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 import { MatRadioModule } from '@angular/material/radio';
 import { MatTableModule } from '@angular/material/table';
@@ -21,7 +21,7 @@ const COLUMNS = [
 /** Some texts of a file that is taken in are no UTF-8: in which encoding were they written? */
 @Component({
   selector: 'hr-encoding-dialog',
-  imports: [MatTableModule, MatButtonModule, MatDialogModule, MatRadioModule],
+  imports: [MatTableModule, MatButton, MatDialogModule, MatRadioModule],
   template: `
     <h2 mat-dialog-title>How are these texts to be read?</h2>
     <mat-dialog-content class="body">

@@ -1,6 +1,6 @@
 import { DatePipe } from '@angular/common';
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
@@ -25,7 +25,7 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
   imports: [
     AccountMenuComponent,
     DatePipe,
-    MatButtonModule,
+    MatButton,
     MatIconModule,
     MatMenuModule,
     MatSortModule,

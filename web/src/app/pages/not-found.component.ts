@@ -1,10 +1,10 @@
 import { Component } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 
 @Component({
   selector: 'hr-not-found',
-  imports: [MatButtonModule, RouterLink],
+  imports: [MatButton, RouterLink],
   template: `<main class="empty">
     <h1>There is nothing at this address</h1>
     <p>It may have been renamed or dropped.</p>

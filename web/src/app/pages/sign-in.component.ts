@@ -1,7 +1,7 @@
 import { Component, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatListModule } from '@angular/material/list';
 import { Router } from '@angular/router';
 import * as v from 'valibot';
@@ -17,7 +17,7 @@ const filled = (says: string) => v.pipe(v.string(), v.minLength(1, says));
 
 @Component({
   selector: 'hr-sign-in',
-  imports: [LineComponent, MatButtonModule, MatListModule, ReactiveFormsModule, StripComponent],
+  imports: [LineComponent, MatButton, MatListModule, ReactiveFormsModule, StripComponent],
   template: `
     <main>
       <div class="mark"><img src="mark.svg" alt="" width="44" height="44" /><span>Heathridge</span></div>

@@ -1,6 +1,6 @@
 import { Component, DestroyRef, effect, inject, signal, viewChild } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButton, MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
@@ -22,7 +22,7 @@ export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
 /** Takes a file in, says how far that is, and can be stopped; what is refused stays to be read. */
 @Component({
   selector: 'hr-taking-dialog',
-  imports: [MatButtonModule, MatDialogModule, MatIconModule, MatProgressBarModule],
+  imports: [MatButton, MatDialogModule, MatIconModule, MatProgressBarModule],
   template: `
     @if (problem(); as message) {
       <h2 mat-dialog-title>{{ data.name }} is not taken in</h2>

@@ -1,5 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MAT_DIALOG_DATA } from '@angular/material/dialog';
 import type { Design } from '@heathridge/core/design';
@@ -20,7 +20,7 @@ export interface ChangesData {
 /** The design changes that were applied to the file, who did it and when; the newest can be undone. */
 @Component({
   selector: 'hr-changes-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Applied changes</h2>
     <mat-dialog-content class="body">

@@ -1,7 +1,7 @@
 import { Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatTableModule } from '@angular/material/table';
 import { conversion, type Convert } from '@heathridge/core/change';
@@ -19,7 +19,7 @@ const SHOWN = 8;
 /** What the values a field holds become as its new kind, before anything happens. */
 @Component({
   selector: 'hr-conversion',
-  imports: [MatTableModule, SelectComponent, MatButtonModule, MatCheckboxModule, LineComponent],
+  imports: [MatTableModule, SelectComponent, MatButton, MatCheckboxModule, LineComponent],
   template: `
     @if (needed()) {
       <section class="box" aria-label="What its values become">

@@ -1,5 +1,5 @@
 import { Component, computed, inject, output, signal, ViewContainerRef } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatIconModule } from '@angular/material/icon';
 import type { Notice } from '@heathridge/core/change';
@@ -17,7 +17,7 @@ import { LazyDialogs } from '../shared/lazy-dialogs.service';
 /** What the draft holds, what the rows say to it, and the way to apply it or set it aside. */
 @Component({
   selector: 'hr-draft-strip',
-  imports: [SelectComponent, MatButtonModule, MatIconModule, MatProgressBarModule],
+  imports: [SelectComponent, MatButton, MatIconButton, MatIconModule, MatProgressBarModule],
   template: `
     @if (draft.notUndone(); as refused) {
       <div class="strip" role="region" aria-label="Not undone">

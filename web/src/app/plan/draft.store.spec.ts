@@ -124,6 +124,33 @@ describe('DraftStore', () => {
     expect((left.request.body as { version: number }).version).toBe(1);
   });
 
+  it('is kept when the page is hidden, to the end though it be closed, as far as a browser does that', () => {
+    const hidden = spyOnProperty(document, 'hidden').and.returnValue(false);
+    const turn = (): boolean => document.dispatchEvent(new Event('visibilitychange'));
+    draft.changeField('t_loan', 'f_lFee', { label: 'Price' });
+    turn();
+    http.expectNone('/api/files/f_x/draft');
+    hidden.and.returnValue(true);
+    turn();
+    const short = http.expectOne('/api/files/f_x/draft');
+    expect(short.request.keepalive).toBeTrue();
+    short.flush({ kept: 1, version: 1 });
+    // Nothing waits: nothing is sent twice.
+    turn();
+    http.expectNone('/api/files/f_x/draft');
+    expect(draft.isHeldUp()).toBeFalse();
+
+    const long = 'x'.repeat(30_000);
+    draft.changeTable('t_loan', { display: `'${long}'` });
+    expect(draft.isHeldUp()).toBeTrue();
+    turn();
+    const sent = http.expectOne('/api/files/f_x/draft');
+    expect(sent.request.keepalive).toBeFalse();
+    expect(draft.isHeldUp()).toBeTrue();
+    sent.flush({ kept: 2, version: 2 });
+    expect(draft.isHeldUp()).toBeFalse();
+  });
+
   it('says why a change was not undone, and which rows stand in the way', () => {
     draft.undoApplied(1);
     const finding = {

@@ -3,6 +3,7 @@ import {
   catchError,
   debounce,
   EMPTY,
+  finalize,
   fromEvent,
   Subject,
   switchMap,
@@ -25,6 +26,7 @@ import { catalogOf, type Design, type Field } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api, type CheckResult, type Given, type Progress } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
+import { askBeforeUnload } from '../shared/leave.guard';
 import { newId } from '../shared/ids';
 import { Toast } from '../shared/toast.service';
 import type { NotUndone } from './not-undone.dialog';
@@ -43,6 +45,9 @@ const drops = (change: Change, gone: string): change is Dropping =>
   ((change.change === 'dropField' || change.change === 'splitField') && change.field === gone) ||
   (change.change === 'mergeFields' && change.fields.includes(gone));
 
+/** Bytes that a page may send while it goes, by the Fetch standard, with room for the rest of the request. */
+const MOST_LEAVING = 60_000;
+
 /** The draft of design changes: gathered here, kept on the server, checked and applied there. */
 @Injectable()
 export class DraftStore {
@@ -52,6 +57,7 @@ export class DraftStore {
   /** What is to be kept on the server, when the next pause comes or `now`. */
   private readonly keeping = new Subject<'pause' | 'now'>();
   private unkept = false;
+  private sending = false;
   /** The file whose draft this is, and which one it is based on. */
   private of = '';
   private version = 0;
@@ -77,6 +83,14 @@ export class DraftStore {
   readonly design = computed((): Design => this.drafted().design);
   readonly misfit = computed(() => this.drafted().misfit);
   readonly catalog = computed(() => catalogOf(this.design()));
+  /** Whether there is a draft, or something to be said about one. */
+  readonly stands = computed(
+    () =>
+      this.changes().length > 0 ||
+      this.busy() === 'undoing' ||
+      this.theirs() !== null ||
+      this.notUndone() !== null,
+  );
   /** What is wrong or worth knowing without asking the rows. */
   readonly notices = computed(() =>
     this.changes().length === 0
@@ -110,6 +124,11 @@ export class DraftStore {
         takeUntilDestroyed(),
       )
       .subscribe();
+    // A page that is closed or read anew is hidden first; what is too long to be sent then is asked about.
+    fromEvent(document, 'visibilitychange')
+      .pipe(takeUntilDestroyed())
+      .subscribe(() => document.hidden && this.leave());
+    askBeforeUnload(() => this.isHeldUp());
     // What is kept on the server counts when the file is read, and never over what is not kept yet.
     this.receive();
     effect(() => {
@@ -258,7 +277,7 @@ export class DraftStore {
 
   /** Keeps at once what waits for a pause: Plan is left. */
   leave(): void {
-    if (this.unkept) this.keep().subscribe();
+    if (this.unkept) this.keep(true).subscribe();
   }
 
   setAside(): void {
@@ -376,11 +395,24 @@ export class DraftStore {
     return { base: this.store.design().version, changes: [...this.changes()] };
   }
 
-  private keep(): Observable<unknown> {
+  /** Whether the draft is short enough to be sent while its page goes; a UTF-16 unit is three bytes at most. */
+  private canFollow(): boolean {
+    return JSON.stringify(this.draft()).length * 3 < MOST_LEAVING;
+  }
+
+  /** Whether something of the draft would be lost if the page went now. */
+  isHeldUp(): boolean {
+    return (this.unkept || this.sending) && !this.canFollow();
+  }
+
+  private keep(leaving = false): Observable<unknown> {
     // Until it is settled which of two drafts counts, neither is kept over the other.
     if (this.theirs()) return EMPTY;
     this.unkept = false;
-    return this.api.keepDraft(this.store.file, this.draft(), this.version).pipe(
+    this.sending = true;
+    const keepalive = leaving && this.canFollow();
+    return this.api.keepDraft(this.store.file, this.draft(), this.version, keepalive).pipe(
+      finalize(() => (this.sending = false)),
       tap(({ version }) => (this.version = version)),
       catchError((error: unknown) => {
         this.unkept = true;

@@ -17,8 +17,8 @@ import {
   type Field,
   type FieldType,
   type Rule,
-  plainType,
 } from '@heathridge/core/design';
+import { plainType } from '@heathridge/core/plan';
 import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
 import { FileStore } from '../file/file.store';

@@ -1,5 +1,5 @@
 import { booleanAttribute, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
 import { joinedFields, joinFields, pathsFrom, type FieldPath } from '@heathridge/core/design';
@@ -25,7 +25,7 @@ const WRITTEN = '(written)';
  */
 @Component({
   selector: 'hr-field-choice',
-  imports: [ExpressionEditorComponent, MatButtonModule, MatChipsModule, MatIconModule, SelectComponent],
+  imports: [ExpressionEditorComponent, MatButton, MatChipsModule, MatIconModule, SelectComponent],
   host: { class: 'field', role: 'group', '[attr.aria-label]': 'about()' },
   template: `
     <span class="label">{{ label() }}</span>

@@ -1,14 +1,14 @@
-import { Component, computed, inject, input, output, viewChild } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { afterNextRender, Component, computed, inject, input, output, viewChild } from '@angular/core';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
-import { readFieldLine, type Change, type Convert } from '@heathridge/core/change';
+import { type Change, type Convert } from '@heathridge/core/change';
+import { plainType, readFieldLine } from '@heathridge/core/plan';
 import {
   fieldOf,
   isGiven,
   KIND_LABELS,
   nameFromLabel,
-  plainType,
   searchedBy,
   uniqueName,
   type Field,
@@ -33,7 +33,8 @@ import { LazyDialogs } from '../shared/lazy-dialogs.service';
 @Component({
   selector: 'hr-field-editor',
   imports: [
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
     ConversionComponent,
@@ -210,6 +211,9 @@ export class FieldEditorComponent {
   private readonly dialogs = inject(LazyDialogs);
   readonly table = input.required<Table>();
   readonly field = input.required<Field>();
+  /** Whether it begins with its name, as a field does that has just been added. */
+  readonly begins = input(false);
+  readonly begun = output();
   readonly dropped = output();
   /** The name of a new field stands, and the next is to follow. */
   readonly entered = output();
@@ -218,6 +222,14 @@ export class FieldEditorComponent {
   /** Several lines were to be put in for its name. */
   readonly pasted = output<string>();
   private readonly line = viewChild.required<LineComponent>('label');
+
+  constructor() {
+    afterNextRender(() => {
+      if (!this.begins()) return;
+      this.line().select();
+      this.begun.emit();
+    });
+  }
 
   private readonly was = computed(() => {
     const table = this.store.design().tables.find(({ id }) => id === this.table().id);

@@ -1,5 +1,5 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatTooltipModule } from '@angular/material/tooltip';
@@ -51,7 +51,7 @@ const composed = (held: Held): Held =>
   imports: [
     MatTableModule,
     ExpressionEditorComponent,
-    MatButtonModule,
+    MatButton,
     MatDialogModule,
     MatProgressBarModule,
     MatTooltipModule,

@@ -1,12 +1,12 @@
 import { Component, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import type { Kept } from '@heathridge/core/design';
 
 /** What an adopted file brought along that has no definition, as the SQL it is. */
 @Component({
   selector: 'hr-kept-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Kept as SQL</h2>
     <mat-dialog-content class="body">

@@ -4,10 +4,10 @@ import {
   nameFromLabel,
   uniqueName,
   type Design,
-  type LinkOffer,
   type Table,
   type TableLink,
 } from '@heathridge/core/design';
+import type { LinkOffer } from '@heathridge/core/plan';
 import { newId } from '../shared/ids';
 
 /** A foreign key of several fields, with a name that nothing else in the table has. */

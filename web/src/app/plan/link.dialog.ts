@@ -1,7 +1,7 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatRadioModule } from '@angular/material/radio';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
@@ -10,7 +10,6 @@ import type { Change } from '@heathridge/core/change';
 import {
   fieldOf,
   Label,
-  linkCandidates,
   nameFromLabel,
   plainField,
   plainTable,
@@ -20,9 +19,9 @@ import {
   type Design,
   type Field,
   type FieldType,
-  type LinkOffer,
   type Table,
 } from '@heathridge/core/design';
+import { linkCandidates, type LinkOffer } from '@heathridge/core/plan';
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { newLink } from './link-changes';
@@ -57,7 +56,7 @@ const ON_DELETE = options<OnDelete>([
 @Component({
   selector: 'hr-link-dialog',
   imports: [
-    MatButtonModule,
+    MatButton,
     MatCheckboxModule,
     ReactiveFormsModule,
     SelectComponent,

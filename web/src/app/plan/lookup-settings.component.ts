@@ -1,5 +1,5 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
@@ -20,7 +20,8 @@ interface Edit {
 @Component({
   selector: 'hr-lookup-settings',
   imports: [
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
     ExpressionEditorComponent,

@@ -11,9 +11,9 @@ import {
   viewChild,
   type AfterViewInit,
 } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { drag, select, zoom, zoomIdentity, type D3DragEvent, type D3ZoomEvent, type ZoomTransform } from 'd3';
-import { MatDividerModule } from '@angular/material/divider';
+import { MatDivider } from '@angular/material/divider';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
@@ -78,7 +78,15 @@ interface DrawnLink {
 /** The map of tables and links: pan, zoom, drag cards, link by dragging, search, print. */
 @Component({
   selector: 'hr-map',
-  imports: [MatButtonModule, MatDividerModule, MatIconModule, MatMenuModule, MatTooltipModule, LineComponent],
+  imports: [
+    MatButton,
+    MatIconButton,
+    MatDivider,
+    MatIconModule,
+    MatMenuModule,
+    MatTooltipModule,
+    LineComponent,
+  ],
   template: `
     <div
       class="map"

@@ -1,5 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatTableModule } from '@angular/material/table';
 import { showKey, valueKind, type Field } from '@heathridge/core/design';
@@ -39,7 +39,7 @@ const isOne = (field: Field, text: string): boolean => checkValue(valueKind(fiel
 /** Rows that would not fit once a change is undone, and what their fields are to hold then. */
 @Component({
   selector: 'hr-not-undone-dialog',
-  imports: [MatTableModule, MatButtonModule, MatDialogModule, ValueInputComponent, LineComponent],
+  imports: [MatTableModule, MatButton, MatDialogModule, ValueInputComponent, LineComponent],
   template: `
     <h2 mat-dialog-title>What these rows are to hold</h2>
     <mat-dialog-content class="body">

@@ -1,12 +1,13 @@
 import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { catchError, EMPTY, switchMap, timer } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
-import { fieldOf, type Design, type Field, type LinkOffer, type Table } from '@heathridge/core/design';
+import { fieldOf, type Design, type Field, type Table } from '@heathridge/core/design';
+import type { LinkOffer } from '@heathridge/core/plan';
 import { Api, type Progress } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
@@ -28,7 +29,7 @@ interface Line {
 /** Links that the names and the values of the file speak for, each with the share of rows that match. */
 @Component({
   selector: 'hr-offers-dialog',
-  imports: [MatButtonModule, MatDialogModule, MatCheckboxModule, MatProgressBarModule],
+  imports: [MatButton, MatDialogModule, MatCheckboxModule, MatProgressBarModule],
   template: `
     <h2 mat-dialog-title>Links that the rows speak for</h2>
     <mat-dialog-content class="body">

@@ -1,8 +1,9 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { readFieldLines, readPlanText, type Change } from '@heathridge/core/change';
+import { type Change } from '@heathridge/core/change';
+import { readFieldLines, readPlanText } from '@heathridge/core/plan';
 import { KIND_LABELS, type Design, type Table } from '@heathridge/core/design';
 import { LineComponent } from '../shared/line.component';
 import { newId } from '../shared/ids';
@@ -23,7 +24,7 @@ const EXAMPLE = {
 /** Fields or whole tables written as lines, and beside them what they become, before they are taken. */
 @Component({
   selector: 'hr-plan-text',
-  imports: [LineComponent, MatButtonModule, MatDialogModule, MatIconModule],
+  imports: [LineComponent, MatButton, MatDialogModule, MatIconModule],
   template: `
     <h2 mat-dialog-title>{{ data.table ? 'Fields for ' + data.table.label : 'Tables in words' }}</h2>
     <mat-dialog-content>

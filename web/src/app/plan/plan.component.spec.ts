@@ -6,7 +6,7 @@ import { MatDialogHarness } from '@angular/material/dialog/testing';
 import { MatInputHarness } from '@angular/material/input/testing';
 import type { Field } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { button, setUpFile } from '../testing/bench';
+import { button, setUpFile, shown } from '../testing/bench';
 import { DraftStore } from './draft.store';
 import { TableFieldsComponent } from './table-fields.component';
 import { PlanComponent } from './plan.component';
@@ -18,9 +18,11 @@ describe('planning many fields', () => {
   let draft: DraftStore;
 
   beforeEach(async () => {
-    TestBed.configureTestingModule({
+    // Parts of the page are read when they are wanted: what they are made of is known after this.
+    await TestBed.configureTestingModule({
+      imports: [PlanComponent],
       providers: [DraftStore, { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } }],
-    });
+    }).compileComponents();
     http = setUpFile();
     fixture = TestBed.createComponent(PlanComponent);
     page = fixture.nativeElement as HTMLElement;
@@ -41,6 +43,12 @@ describe('planning many fields', () => {
       (item) => item.querySelector('strong')!.textContent.trim() === label,
     )!;
   const name = (): HTMLInputElement => page.querySelector<HTMLInputElement>('#f-label')!;
+  /** Adds a field, and waits until its name can be written. */
+  const begin = async (): Promise<void> => {
+    button(page, 'Field').click();
+    await shown('#f-label', page);
+    await settled();
+  };
   const key = (target: HTMLElement, init: KeyboardEventInit): boolean =>
     target.dispatchEvent(new KeyboardEvent('keydown', { bubbles: true, cancelable: true, ...init }));
   const settled = async (): Promise<void> => {
@@ -55,13 +63,13 @@ describe('planning many fields', () => {
   };
   /** The dialog that opens, once its code has been read. */
   const dialog = async (): Promise<MatDialogHarness> => {
-    while (!document.querySelector('mat-dialog-container')) await settled();
+    await shown('mat-dialog-container');
+    await settled();
     return TestbedHarnessEnvironment.documentRootLoader(fixture).getHarness(MatDialogHarness);
   };
 
   it('goes from the name of a new field to the next by Enter, and ends by Ctrl+Enter', async () => {
-    button(page, 'Field').click();
-    await settled();
+    await begin();
     expect(document.activeElement).toBe(name());
     await write('joined: date');
     key(name(), { key: 'Enter' });
@@ -77,8 +85,7 @@ describe('planning many fields', () => {
   });
 
   it('stays in the name while it is refused, and keeps what was typed', async () => {
-    button(page, 'Field').click();
-    await settled();
+    await begin();
     await write('x'.repeat(61));
     key(name(), { key: 'Enter' });
     await settled();
@@ -87,8 +94,7 @@ describe('planning many fields', () => {
   });
 
   it('drafts all lines that are put in for one name, once they have been shown', async () => {
-    button(page, 'Field').click();
-    await settled();
+    await begin();
     const clipboardData = new DataTransfer();
     clipboardData.setData('text/plain', 'phone\nfee: money\nloan -> Loan\n');
     name().dispatchEvent(new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }));
@@ -162,7 +168,7 @@ describe('planning many fields', () => {
 
   it('opens one field at a time', async () => {
     line('Name').click();
-    await settled();
+    await shown('hr-field-editor', page);
     line('Email').click();
     await settled();
     expect(page.querySelectorAll('hr-field-editor').length).toBe(1);

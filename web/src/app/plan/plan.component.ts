@@ -9,11 +9,11 @@ import {
   ViewContainerRef,
   type OnDestroy,
 } from '@angular/core';
-import { MatButtonModule, type MatIconButton } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
+import { switchMap } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
 import {
   allLinks,
@@ -21,8 +21,6 @@ import {
   linkWords,
   nameFromLabel,
   plainField,
-  plainTable,
-  pluralOf,
   uniqueName,
   type Field,
   type Kept,
@@ -32,8 +30,9 @@ import {
 } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api, type Place } from '../shared/api.service';
-import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
+import type { Answer, Question } from '../shared/ask.dialog';
 import { newId } from '../shared/ids';
+import { NotReadComponent } from '../shared/not-read.component';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
@@ -54,13 +53,15 @@ const NEW_FIELD = 'New field';
 @Component({
   selector: 'hr-plan',
   imports: [
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatIconModule,
     DraftStripComponent,
     TableFieldsComponent,
     MapComponent,
     MatMenuModule,
     MatTooltipModule,
+    NotReadComponent,
     TableEditorComponent,
   ],
   templateUrl: './plan.component.html',
@@ -68,7 +69,6 @@ const NEW_FIELD = 'New field';
 })
 export class PlanComponent implements OnDestroy {
   readonly api = inject(Api);
-  private readonly dialog = inject(MatDialog);
   private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
   private readonly container = inject(ViewContainerRef);
@@ -79,6 +79,8 @@ export class PlanComponent implements OnDestroy {
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
   readonly pickedId = signal<string | null>(null);
   readonly openField = signal<string | null>(null);
+  /** The id of a field that has just been added and waits for its name. */
+  readonly freshField = signal<string | null>(null);
   /** The id of the picked link. */
   readonly link = signal<string | null>(null);
   readonly editingTable = signal(false);
@@ -137,24 +139,15 @@ export class PlanComponent implements OnDestroy {
       act: 'Add to the draft',
       hint: 'In the singular, such as person, order or room',
     };
-    this.dialog
-      .open<AskDialog, Question, Answer>(AskDialog, { data })
-      .afterClosed()
-      .subscribe((answer) => {
-        if (!answer) return;
-        const { tables } = this.draft.design();
-        const label = answer.name;
-        const name = uniqueName(
-          nameFromLabel(label, 'table'),
-          tables.map((table) => table.name),
-        );
-        const key = plainField(newId('f'), 'number', 'Number', {
-          kind: 'runningNumber',
-          prefix: '',
-          width: 4,
-          first: 1,
-        });
-        const table = plainTable(newId('t'), name, label, pluralOf(label), [key]);
+    const plan = import('@heathridge/core/plan');
+    const dialog = Promise.all([import('../shared/ask.dialog'), plan]).then(([ask]) => ask.AskDialog);
+    this.dialogs
+      .open<unknown, Question, Answer>(() => dialog, { data })
+      .pipe(
+        switchMap(async (answer) => answer && (await plan).newTable(this.draft.design(), answer.name, newId)),
+      )
+      .subscribe((table) => {
+        if (!table) return;
         this.draft.add({ change: 'addTable', table });
         this.pickTable(table.id);
       });
@@ -174,11 +167,7 @@ export class PlanComponent implements OnDestroy {
     const field = plainField(newId('f'), name, label, { kind: 'text', most: null });
     this.draft.add({ change: 'addField', table: table.id, field });
     this.openField.set(field.id);
-    setTimeout(() => {
-      const input = document.querySelector<HTMLInputElement>('#f-label');
-      input?.focus();
-      input?.select();
-    });
+    this.freshField.set(field.id);
   }
 
   /** Fields for a table as lines; `instead` of a new one whose name they were put in for. */

@@ -1,4 +1,5 @@
-import { catalogOf, plainType, pathsFrom } from '@heathridge/core/design';
+import { catalogOf, pathsFrom } from '@heathridge/core/design';
+import { plainType } from '@heathridge/core/plan';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { sizeText } from '../shared/size';
 import { describe as phrase } from './describe';

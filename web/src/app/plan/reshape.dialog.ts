@@ -1,7 +1,7 @@
 import { Component, computed, inject } from '@angular/core';
 import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatRadioModule } from '@angular/material/radio';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { map } from 'rxjs';
@@ -38,14 +38,7 @@ const SEPARATORS: readonly Option[] = options([
 /** Splits one text field in two at a separator, or merges two into one. */
 @Component({
   selector: 'hr-reshape',
-  imports: [
-    LineComponent,
-    MatButtonModule,
-    MatDialogModule,
-    MatRadioModule,
-    ReactiveFormsModule,
-    SelectComponent,
-  ],
+  imports: [LineComponent, MatButton, MatDialogModule, MatRadioModule, ReactiveFormsModule, SelectComponent],
   template: `
     @let way = now().way;
     @let where = way === 'split' ? 'Where this stands first' : 'With this between';

@@ -1,5 +1,5 @@
 import { Component, computed, inject, input, output, signal, linkedSignal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import {
@@ -27,7 +27,7 @@ const TIMED = ['date', 'dateTime'];
   selector: 'hr-rule-editor',
   imports: [
     SelectComponent,
-    MatButtonModule,
+    MatButton,
     MatCheckboxModule,
     MatIconModule,
     ExpressionEditorComponent,

@@ -1,10 +1,11 @@
 import { Component, computed, inject } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { localeOf, Settings } from '@heathridge/core/design';
-import { minorUnits, showValue } from '@heathridge/core/values';
+import { showValue } from '@heathridge/core/values';
+import { minorUnits } from '@heathridge/core/plan';
 import { bySchema } from '../shared/by-schema';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent, type Option } from '../shared/select.component';
@@ -25,7 +26,7 @@ const GROUP_MARKS = options([
 /** How the office writes numbers, money, dates and times. It holds everywhere in the file. */
 @Component({
   selector: 'hr-settings-dialog',
-  imports: [LineComponent, MatButtonModule, MatDialogModule, ReactiveFormsModule, SelectComponent],
+  imports: [LineComponent, MatButton, MatDialogModule, ReactiveFormsModule, SelectComponent],
   template: `
     <h2 mat-dialog-title>How this office writes</h2>
     <form [formGroup]="form" (ngSubmit)="done()">

@@ -1,5 +1,5 @@
 import { Component, inject, signal, ViewContainerRef } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialog, MatDialogModule } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, EMPTY, switchMap, timer, type Subscription } from 'rxjs';
@@ -12,7 +12,7 @@ import { FileStore } from '../file/file.store';
 /** Is everything sound? What the file says of itself, and what to do about it. */
 @Component({
   selector: 'hr-sound-dialog',
-  imports: [MatButtonModule, MatDialogModule, MatIconModule],
+  imports: [MatButton, MatDialogModule, MatIconModule],
   template: `
     <h2 mat-dialog-title>Is everything sound?</h2>
     <mat-dialog-content class="body">

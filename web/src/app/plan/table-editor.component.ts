@@ -1,5 +1,5 @@
 import { Component, computed, inject, input, linkedSignal, output } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
@@ -26,7 +26,8 @@ import { SelectComponent, type Option } from '../shared/select.component';
   selector: 'hr-table-editor',
   imports: [
     SelectComponent,
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
     FieldChoiceComponent,

@@ -12,12 +12,13 @@ import {
 import { LiveAnnouncer } from '@angular/cdk/a11y';
 import { CdkAccordionModule } from '@angular/cdk/accordion';
 import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import type { Field, Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { conditionWords, describe, KIND_ICONS } from './describe';
 import { DraftStore } from './draft.store';
+import { NotReadComponent } from '../shared/not-read.component';
 import { FieldEditorComponent } from './field-editor.component';
 
 /** The fields of a table in their order, one of them open; moved by dragging, or by Alt with the arrow keys. */
@@ -29,8 +30,9 @@ import { FieldEditorComponent } from './field-editor.component';
     CdkDragHandle,
     CdkDropList,
     FieldEditorComponent,
-    MatButtonModule,
+    MatButton,
     MatIconModule,
+    NotReadComponent,
   ],
   template: `
     <ul
@@ -83,14 +85,22 @@ import { FieldEditorComponent } from './field-editor.component';
             </span>
           </button>
           @if (isOpen) {
-            <hr-field-editor
-              [table]="table()"
-              [field]="item.field"
-              (dropped)="dropped.emit(item.field)"
-              (entered)="entered.emit()"
-              (closed)="close(item.field)"
-              (pasted)="pasted.emit({ field: item.field, text: $event })"
-            />
+            @defer (on immediate) {
+              <hr-field-editor
+                [table]="table()"
+                [field]="item.field"
+                [begins]="fresh() === item.field.id"
+                (begun)="fresh.set(null)"
+                (dropped)="dropped.emit(item.field)"
+                (entered)="entered.emit()"
+                (closed)="close(item.field)"
+                (pasted)="pasted.emit({ field: item.field, text: $event })"
+              />
+            } @loading (after 300ms) {
+              <p class="coming soft small" role="status">Reading what edits a field …</p>
+            } @error {
+              <hr-not-read class="coming" />
+            }
           }
         </li>
       }
@@ -108,6 +118,8 @@ export class TableFieldsComponent {
   readonly table = input.required<Table>();
   /** The id of the field that is open. */
   readonly open = model.required<string | null>();
+  /** The id of a field that has just been added and waits for its name. */
+  readonly fresh = model<string | null>(null);
   readonly dropped = output<Field>();
   /** A new field has got its name, and the next is to follow. */
   readonly entered = output();

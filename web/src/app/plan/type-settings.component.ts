@@ -1,5 +1,5 @@
 import { Component, computed, forwardRef, inject, input, output, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
@@ -41,7 +41,8 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
   selector: 'hr-type-settings',
   imports: [
     SelectComponent,
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
     ExpressionEditorComponent,

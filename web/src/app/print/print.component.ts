@@ -1,6 +1,6 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
@@ -43,7 +43,8 @@ const still = (id: string, label: string): OutlineNode => ({ id, label, children
     DetailsComponent,
     DOCUMENT_PARTS,
     LineComponent,
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
     OutlineComponent,

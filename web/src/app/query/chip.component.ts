@@ -3,13 +3,13 @@ import type { CdkOverlayOrigin } from '@angular/cdk/overlay';
 import { OverlayModule } from '@angular/cdk/overlay';
 import { NgTemplateOutlet } from '@angular/common';
 import { Component, contentChild, effect, input, signal, TemplateRef, untracked } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatTooltipModule } from '@angular/material/tooltip';
 
 /** A part of the sentence: pressed, it opens a small panel in which the part is changed. */
 @Component({
   selector: 'hr-chip',
-  imports: [A11yModule, MatButtonModule, NgTemplateOutlet, OverlayModule, MatTooltipModule],
+  imports: [A11yModule, MatButton, NgTemplateOutlet, OverlayModule, MatTooltipModule],
   template: `
     <button
       matButton="text"

@@ -1,5 +1,5 @@
 import { Component, computed, inject, input, output, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { of } from 'rxjs';
 import { sqlText } from '@heathridge/core/expression';
@@ -67,7 +67,7 @@ function shapesFor(field: Field): readonly Shape[] {
 /** Puts a condition together from a field, a shape and values; the result is an expression. */
 @Component({
   selector: 'hr-condition-builder',
-  imports: [SelectComponent, MatButtonModule, ValueInputComponent, MatTooltipModule],
+  imports: [SelectComponent, MatButton, ValueInputComponent, MatTooltipModule],
   template: `
     <hr-select
       first

@@ -4,7 +4,7 @@ import type { HttpTestingController } from '@angular/common/http/testing';
 import type { Design, Query } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { after, button, setUpFile } from '../testing/bench';
+import { after, button, setUpFile, shown } from '../testing/bench';
 import { QueryComponent } from './query.component';
 
 const QUERY: Query = {
@@ -125,8 +125,8 @@ describe('QueryComponent', () => {
       { type: '/problems/document-moved', detail: 'Mara has changed it.', theirs },
       { status: 409, statusText: 'Conflict' },
     );
+    const dialog = await shown('hr-clash-dialog');
     await fixture.whenStable();
-    const dialog = document.querySelector<HTMLElement>('hr-clash-dialog')!;
     expect(dialog.textContent).toContain('Mara has changed it');
     expect([...dialog.querySelectorAll('td')].map((cell) => cell.textContent.trim())).toEqual([
       'Mine',

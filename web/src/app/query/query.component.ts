@@ -2,7 +2,7 @@ import { Clipboard } from '@angular/cdk/clipboard';
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatRadioModule } from '@angular/material/radio';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
@@ -54,7 +54,8 @@ const VIEWS = [
 @Component({
   selector: 'hr-query',
   imports: [
-    MatButtonModule,
+    MatButton,
+    MatIconButton,
     MatIconModule,
     ChipComponent,
     ConditionBuilderComponent,

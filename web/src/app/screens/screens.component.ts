@@ -1,6 +1,6 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, of, Subject, switchMap } from 'rxjs';
@@ -32,7 +32,7 @@ const MAY = [
     DetailsComponent,
     DOCUMENT_PARTS,
     LineComponent,
-    MatButtonModule,
+    MatButton,
     MatCheckboxModule,
     MatIconModule,
     RecordSheetComponent,

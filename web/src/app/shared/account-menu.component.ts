@@ -1,6 +1,6 @@
 import { Component, inject } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
-import { MatDividerModule } from '@angular/material/divider';
+import { MatIconButton } from '@angular/material/button';
+import { MatDivider } from '@angular/material/divider';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
@@ -9,7 +9,7 @@ import { SessionService } from './session.service';
 
 @Component({
   selector: 'hr-account-menu',
-  imports: [MatButtonModule, MatDividerModule, MatIconModule, MatMenuModule, RouterLink],
+  imports: [MatIconButton, MatDivider, MatIconModule, MatMenuModule, RouterLink],
   template: `
     <button
       matIconButton

@@ -107,8 +107,13 @@ export class Api {
   savePlaces = (file: string, places: readonly Place[]) => this.http.put(`${base(file)}/places`, { places });
   draft = (file: string) => this.http.get<answers.Answer<typeof answers.DraftNow>>(`${base(file)}/draft`);
   /** Refused with `document-moved` where another window has kept one since `version`. */
-  keepDraft = (file: string, draft: Draft, version: number) =>
-    this.http.put<answers.Answer<typeof answers.KeptDraft>>(`${base(file)}/draft`, { ...draft, version });
+  /** With `keepalive` it is sent to its end when the page is gone meanwhile: 64 KiB at most, by the Fetch standard. */
+  keepDraft = (file: string, draft: Draft, version: number, keepalive = false) =>
+    this.http.put<answers.Answer<typeof answers.KeptDraft>>(
+      `${base(file)}/draft`,
+      { ...draft, version },
+      { keepalive },
+    );
   checkDraft = (file: string, draft: Draft, watch: string) =>
     this.http.post<CheckResult>(`${base(file)}/draft/check`, { ...draft, watch });
   applyDraft = (file: string, draft: Draft, watch: string) =>

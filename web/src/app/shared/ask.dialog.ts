@@ -1,7 +1,7 @@
 import { Component, computed, inject } from '@angular/core';
 import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { Label } from '@heathridge/core/design';
 import { bySchema } from './by-schema';
@@ -29,7 +29,7 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [LineComponent, MatButtonModule, MatDialogModule, ReactiveFormsModule, SelectComponent],
+  imports: [LineComponent, MatButton, MatDialogModule, ReactiveFormsModule, SelectComponent],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <form [formGroup]="form" (ngSubmit)="done()">

@@ -1,5 +1,5 @@
 import { Component, inject } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 
 export interface Confirmation {
@@ -12,7 +12,7 @@ export interface Confirmation {
 
 @Component({
   selector: 'hr-confirm',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <mat-dialog-content>{{ data.text }}</mat-dialog-content>

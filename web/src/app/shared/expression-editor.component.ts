@@ -20,7 +20,7 @@ import {
   viewChild,
   type OnDestroy,
 } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import {
   attempt,
   bind,
@@ -51,7 +51,7 @@ const WORDS = [
 /** A line in which an expression is written: names are completed, errors shown where they stand. */
 @Component({
   selector: 'hr-expression-editor',
-  imports: [MatButtonModule],
+  imports: [MatButton],
   template: `
     <div #host class="host" [class.wrong]="problem() !== ''"></div>
     @if (problem()) {

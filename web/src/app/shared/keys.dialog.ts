@@ -1,5 +1,5 @@
 import { Component } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatDialogModule } from '@angular/material/dialog';
 
 const KEYS = [
@@ -17,7 +17,7 @@ const KEYS = [
 
 @Component({
   selector: 'hr-keys',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>Keys</h2>
     <mat-dialog-content>

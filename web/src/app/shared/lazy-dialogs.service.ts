@@ -13,7 +13,7 @@ export class LazyDialogs {
   open<C, D, R>(load: () => Promise<Type<C>>, config: MatDialogConfig<D> = {}): Observable<R | undefined> {
     return from(load()).pipe(
       catchError(() => {
-        this.toast.say('This could not be read from the server. Is the connection there? Try it again.');
+        this.toast.unread();
         return EMPTY;
       }),
       switchMap((dialog) => this.dialog.open<C, D, R>(dialog, config).afterClosed()),

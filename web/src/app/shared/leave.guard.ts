@@ -1,8 +1,9 @@
 import { inject } from '@angular/core';
-import { MatDialog } from '@angular/material/dialog';
 import type { CanDeactivateFn } from '@angular/router';
-import { map, of, tap } from 'rxjs';
-import { ConfirmDialog, type Confirmation } from './confirm.dialog';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { filter, fromEvent, map, of, tap } from 'rxjs';
+import type { Confirmation } from './confirm.dialog';
+import { LazyDialogs } from './lazy-dialogs.service';
 
 /** A page that may hold changes which are not saved yet. */
 export interface MayHoldChanges {
@@ -21,11 +22,19 @@ export const leaveGuard: CanDeactivateFn<MayHoldChanges> = (page) => {
     stay: 'Stay here',
     danger: true,
   };
-  return inject(MatDialog)
-    .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data })
-    .afterClosed()
+  return inject(LazyDialogs)
+    .open<unknown, Confirmation, boolean>(() => import('./confirm.dialog').then((m) => m.ConfirmDialog), {
+      data,
+    })
     .pipe(
       map((answer) => answer === true),
       tap((leaves) => leaves && page.left?.()),
     );
 };
+
+/** Lets the browser ask before the page is closed or read anew, while something is unsaved. Needs an injector. */
+export function askBeforeUnload(unsaved: () => boolean): void {
+  fromEvent<BeforeUnloadEvent>(window, 'beforeunload')
+    .pipe(filter(unsaved), takeUntilDestroyed())
+    .subscribe((event) => event.preventDefault());
+}

@@ -176,6 +176,12 @@ export class LineComponent implements ControlValueAccessor, OnInit {
     this.box().nativeElement.focus();
   }
 
+  /** Goes in with all of it picked, so that what is typed takes its place. */
+  select(): void {
+    this.focus();
+    this.box().nativeElement.select();
+  }
+
   /** What stands in it; null where that is refused. */
   get text(): string | null {
     const text = this.box().nativeElement.value;

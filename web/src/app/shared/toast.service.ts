@@ -15,6 +15,15 @@ export class Toast {
   }
 
   problem(error: unknown): void {
-    this.bar.open(problemOf(error).detail, 'Close', { ...PLACE, duration: 12_000, politeness: 'assertive' });
+    this.refuse(problemOf(error).detail);
+  }
+
+  /** A part of the application did not come from the server: the line is gone, or the server is newer. */
+  unread(): void {
+    this.refuse('This could not be read from the server. Try it again, or load the page anew.');
+  }
+
+  private refuse(text: string): void {
+    this.bar.open(text, 'Close', { ...PLACE, duration: 12_000, politeness: 'assertive' });
   }
 }

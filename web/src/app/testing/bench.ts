@@ -51,6 +51,18 @@ export function setUpFile(design: Design = OFFICE): HttpTestingController {
 export const after = (milliseconds: number): Promise<void> =>
   new Promise((resolve) => setTimeout(resolve, milliseconds));
 
+/** What a selector finds, once it is there: parts of pages are read when they are wanted. */
+export async function shown<T extends HTMLElement>(
+  selector: string,
+  root: ParentNode = document,
+): Promise<T> {
+  for (;;) {
+    const found = root.querySelector<T>(selector);
+    if (found) return found;
+    await after(0);
+  }
+}
+
 /** The button with this text or label. */
 export function button(root: HTMLElement, name: string): HTMLButtonElement {
   const found = [...root.querySelectorAll('button')].find(

@@ -1,5 +1,5 @@
 import { Component, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, type MatDialog, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { map, of, switchMap, type Observable } from 'rxjs';
 import type { Design, Field, Table } from '@heathridge/core/design';
@@ -23,7 +23,7 @@ export interface AddRow {
 /** Adds a row to the table of a lookup, with what it cannot do without. */
 @Component({
   selector: 'hr-add-row-dialog',
-  imports: [MatButtonModule, MatDialogModule, ValueInputComponent],
+  imports: [MatButton, MatDialogModule, ValueInputComponent],
   template: `
     <h2 mat-dialog-title>New {{ data.table.label.toLowerCase() }}</h2>
     <mat-dialog-content class="body">

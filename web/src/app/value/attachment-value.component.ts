@@ -1,5 +1,5 @@
 import { Component, computed, ElementRef, forwardRef, inject, signal, viewChild } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { Api } from '../shared/api.service';
 import { Attachments } from '../shared/attachments.service';
@@ -9,7 +9,7 @@ import { ValuePart } from './value-part';
 /** A picture or a file of a row: what is there, and the way to choose another or none. */
 @Component({
   selector: 'hr-attachment-value',
-  imports: [MatButtonModule, MatIconModule],
+  imports: [MatButton, MatIconButton, MatIconModule],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => AttachmentValueComponent) }],
   template: `
     <div

@@ -1,5 +1,5 @@
 import { Component, computed, forwardRef, viewChild, type ElementRef } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatIconButton } from '@angular/material/button';
 import { MatDatepickerModule, type MatDatepickerInputEvent } from '@angular/material/datepicker';
 import { MatIconModule } from '@angular/material/icon';
 import { FIELD } from '../shared/field';
@@ -8,7 +8,7 @@ import { TypedPart, ValuePart } from './value-part';
 /** A date, typed as people say dates, or picked in a calendar. */
 @Component({
   selector: 'hr-date-value',
-  imports: [FIELD, MatButtonModule, MatDatepickerModule, MatIconModule],
+  imports: [FIELD, MatIconButton, MatDatepickerModule, MatIconModule],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => DateValueComponent) }],
   template: `
     <mat-form-field [class.read]="at.readonly()">

@@ -1,12 +1,12 @@
 import { Component, computed, forwardRef, viewChildren } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatRadioButton, MatRadioModule } from '@angular/material/radio';
 import { ValuePart } from './value-part';
 
 /** A choice out of a few that lie beside one another. */
 @Component({
   selector: 'hr-radio-value',
-  imports: [MatButtonModule, MatRadioModule],
+  imports: [MatButton, MatRadioModule],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => RadioValueComponent) }],
   template: `
     <mat-radio-group

@@ -1,5 +1,5 @@
 import { Component, computed, forwardRef, viewChild, type ElementRef } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
+import { MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTimepickerModule } from '@angular/material/timepicker';
 import { FIELD } from '../shared/field';
@@ -11,7 +11,7 @@ const DAY = '2000-01-01T';
 /** A time of day, typed as people say times, or picked from the half hours. */
 @Component({
   selector: 'hr-time-value',
-  imports: [FIELD, MatButtonModule, MatIconModule, MatTimepickerModule],
+  imports: [FIELD, MatIconButton, MatIconModule, MatTimepickerModule],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => TimeValueComponent) }],
   template: `
     <mat-form-field [class.read]="at.readonly()">

@@ -1,7 +1,6 @@
-import { searchedBy } from './index-advice';
 import { bestOffers, linkCandidates, namesMatch, offerSql, promising, type LinkOffer } from './link-offers';
-import { emptyDesign, type Design, type FieldType } from './schema';
-import { field, lookup, table } from './testing/office';
+import { emptyDesign, searchedBy, type Design, type FieldType } from '../design';
+import { field, lookup, table } from '../design/testing/office';
 
 const NUMBER: FieldType = { kind: 'wholeNumber' };
 const TEXT: FieldType = { kind: 'text', most: null };

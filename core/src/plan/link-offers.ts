@@ -1,9 +1,19 @@
 import { sqlName } from '../expression';
-import { displaySql } from './field-sql';
-import { asText } from './field-sql';
-import { catalogOf, displayOf, fieldOf, linksFrom, typeOf } from './catalog';
-import { nameFromLabel, singularOf } from './names';
-import type { Design, Field, KindName, Table } from './schema';
+import {
+  asText,
+  catalogOf,
+  displayOf,
+  displaySql,
+  fieldOf,
+  linksFrom,
+  nameFromLabel,
+  typeOf,
+  type Design,
+  type Field,
+  type KindName,
+  type Table,
+} from '../design';
+import { singularOf } from './plural';
 
 /** Fields of one table that may hold keys of another (or the texts by which its rows are shown). */
 export interface LinkCandidate {

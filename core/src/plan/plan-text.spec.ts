@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { KIND_LABELS, validateTables, type FieldType } from '../design';
 import { OFFICE } from '../design/testing/office';
-import { applyChanges } from './changes';
+import { applyChanges } from '../change';
 import { guessKind, readFieldLine, readFieldLines, readPlanText, type WrittenPlan } from './plan-text';
 
 describe('a plan as text', () => {

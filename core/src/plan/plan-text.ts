@@ -2,10 +2,6 @@ import {
   KIND_LABELS,
   nameFromLabel,
   plainField,
-  plainTable,
-  plainType,
-  pluralOf,
-  singularOf,
   uniqueName,
   type Design,
   type Field,
@@ -13,7 +9,10 @@ import {
   type KindName,
   type Table,
 } from '../design';
-import type { Change } from './changes';
+import type { Change } from '../change';
+import { newTable, type MakeId } from './new-table';
+import { plainType } from './plain-type';
+import { pluralOf, singularOf } from './plural';
 
 /**
  * A plan written as plain text. One line is one field, with its kind behind a colon or the table it looks up behind
@@ -63,9 +62,6 @@ export interface WrittenPlan {
   readonly tables: readonly WrittenTable[];
   readonly changes: readonly Change[];
 }
-
-/** Makes the id of something new, from a letter for what it is. */
-export type MakeId = (letter: 't' | 'f') => string;
 
 /** Lines that are read: a draft holds as many changes. */
 const MOST_LINES = 1000;
@@ -143,9 +139,7 @@ function tableFor(head: Line, design: Design, begun: readonly Table[], makeId: M
   const one = singularOf(text);
   const label = titled(one);
   const plural = one === text ? pluralOf(label) : titled(text);
-  const taken = [...design.tables, ...begun].map(({ name }) => name);
-  const key = plainField(makeId('f'), 'number', 'Number', plainType('runningNumber', design));
-  return plainTable(makeId('t'), uniqueName(nameFromLabel(label, 'table'), taken), label, plural, [key]);
+  return newTable(design, label, makeId, { plural, among: [...design.tables, ...begun] });
 }
 
 function readTable(
