@@ -29,12 +29,16 @@ describe('RecordSheetComponent', () => {
   let page: HTMLElement;
   let state: RecordState;
 
-  async function show(rest: Record<string, unknown> = {}, form = FORM): Promise<void> {
+  async function show(
+    rest: Record<string, unknown> = {},
+    form = FORM,
+    rows: object[] = FINES,
+  ): Promise<void> {
     setUp();
     state = new RecordState(
       designOf(OFFICE.tables, emptyDesign().settings),
       form,
-      { record: { key: [1000], cells: CELLS }, subforms: [{ link: 'f_fLoan', rows: FINES }] },
+      { record: { key: [1000], cells: CELLS }, subforms: [{ link: 'f_fLoan', rows: rows as typeof FINES }] },
       CLOCK,
     );
     fixture = TestBed.createComponent(RecordSheetComponent);
@@ -124,6 +128,42 @@ describe('RecordSheetComponent', () => {
     await fixture.whenStable();
     last().dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     expect(state.children()[0]!.rows.length).toBe(4);
+  });
+
+  it('gives the rows of a long subform their inputs when somebody goes there, or must', async () => {
+    const fines = Array.from({ length: 60 }, (_, i) => ({
+      key: [i],
+      cells: { f_fNo: i, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.10' },
+    }));
+    await show({}, FORM, fines);
+    document.body.append(page);
+    const inputs = (): string[] =>
+      [...page.querySelectorAll('td input')].map((input) => input.getAttribute('aria-label')!);
+    expect(inputs()).toEqual([]);
+    expect(page.querySelector('.foot')!.textContent).toContain('£6.00');
+    const waiting = page.querySelector<HTMLElement>('[aria-label="Amount, row 9"]')!;
+    expect([waiting.getAttribute('role'), waiting.tabIndex, waiting.textContent]).toEqual([
+      'textbox',
+      0,
+      '£0.10',
+    ]);
+    // Within the same key press, with all of it picked: the next key takes its place.
+    waiting.focus();
+    expect(inputs()).toEqual(['Amount, row 9']);
+    const input = document.activeElement as HTMLInputElement;
+    expect([input.getAttribute('aria-label'), input.value]).toEqual(['Amount, row 9', '0.10']);
+    expect([input.selectionStart, input.selectionEnd]).toEqual([0, 4]);
+    // It keeps them when it is left, and a row that something is said about has them anyway.
+    input.blur();
+    const { rows } = state.children()[0]!;
+    const error = { table: 't_fine', key: [29], field: 'f_fAmount', message: 'Too little.', rule: null };
+    state.refuse([{ change: 0, ...error }], [rows[29]!]);
+    button(page, 'Fine').click();
+    await fixture.whenStable();
+    expect(inputs()).toEqual(['Amount, row 9', 'Amount, row 30', 'Amount, row 61']);
+    fixture.componentInstance.focusFirst(true);
+    expect(document.activeElement!.getAttribute('aria-label')).toBe('Amount, row 30');
+    page.remove();
   });
 
   it('is picked, not typed into, while it is designed', async () => {

@@ -1,12 +1,15 @@
 import {
   afterNextRender,
+  ChangeDetectorRef,
   Component,
   computed,
   ElementRef,
   inject,
   Injector,
   input,
+  linkedSignal,
   output,
+  viewChildren,
 } from '@angular/core';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
@@ -47,6 +50,9 @@ const INPUTS =
 /** Columns of a subform that are no fields: none has such an id. */
 const [REMOVING, MESSAGE] = [' removing', ' message'];
 
+/** Rows of a subform that have inputs from the beginning: more of them would keep the page from opening. */
+const LIVE_AT_ONCE = 40;
+
 /** Pixels that a column needs for what its kind usually holds. */
 const LEAST: Partial<Record<KindName, number>> = {
   date: 138,
@@ -77,6 +83,8 @@ export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly toast = inject(Toast);
   private readonly injector = inject(Injector);
+  private readonly changes = inject(ChangeDetectorRef);
+  private readonly inputs = viewChildren(ValueInputComponent);
   private readonly values = new WeakMap<RowState, Readonly<Record<string, Value>>>();
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
@@ -119,6 +127,15 @@ export class RecordSheetComponent {
         return { child, cells, columns: this.designing() ? ids : [...ids, REMOVING] };
       }),
   );
+  /** Rows that somebody has gone to: they keep their inputs, which may still be looking something up. */
+  private readonly visited = linkedSignal<RecordState, ReadonlySet<string>>({
+    source: this.state,
+    computation: () => new Set(),
+  });
+  /** Rows that something is said about. */
+  private readonly told = computed(
+    () => new Set(Object.keys(this.state().errors()).map((at) => at.split(' ')[0]!)),
+  );
   readonly removing = REMOVING;
   readonly message = MESSAGE;
   readonly messages = [MESSAGE];
@@ -127,6 +144,26 @@ export class RecordSheetComponent {
   /** Whether people may type into a row of a subform. */
   mayType({ subform: { rights } }: ChildState, row: RowState): boolean {
     return row.key === null ? rights.add : rights.change;
+  }
+
+  /** Whether a row has its inputs; in a long subform only where somebody has been, or must go. */
+  isLive({ rows }: ChildState, row: RowState): boolean {
+    return (
+      rows.length <= LIVE_AT_ONCE ||
+      row.key === null ||
+      this.visited().has(row.id) ||
+      this.told().has(row.id) ||
+      Object.values(row.held).some(({ typed }) => typed !== undefined)
+    );
+  }
+
+  /** Gives a row its inputs, within this key press or click: the next key is typed into one already. */
+  enter(row: RowState, field: Field): void {
+    this.visited.update((ids) => new Set(ids).add(row.id));
+    this.changes.detectChanges();
+    this.inputs()
+      .find((input) => input.inputId() === row.id + field.id)
+      ?.focus();
   }
 
   /** Whether people may take a row of a subform away: a new one always, it is only on the page. */
