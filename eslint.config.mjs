@@ -183,6 +183,18 @@ export default tseslint.config(
     },
   },
   {
+    files: ['web/src/**/*.spec.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        ...['Literal[value', 'TemplateElement[value.raw'].map((text) => ({
+          selector: `CallExpression[callee.property.name=/^(querySelector(All)?|closest|css)$/] ${text}=/(^|[^"'=.\\d])\\.[a-z]/]`,
+          message: 'Name what people meet: a role, a label, a harness; classes are for the look.',
+        })),
+      ],
+    },
+  },
+  {
     files: ['web/src/**/*.html'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
     rules: { 'no-restricted-syntax': ['error', ...PLAIN_CONTROLS] },

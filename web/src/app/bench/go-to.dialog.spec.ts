@@ -30,7 +30,7 @@ describe('GoToDialog', () => {
 
   const input = (): HTMLInputElement => page.querySelector('input')!;
   const names = (): string[] =>
-    [...page.querySelectorAll('[role="option"] .grow')].map(({ textContent }) => textContent);
+    [...page.querySelectorAll('[role="option"] > span:first-child')].map(({ textContent }) => textContent);
 
   async function type(text: string): Promise<void> {
     input().value = text;

@@ -69,7 +69,7 @@ describe('RecordSheetComponent', () => {
     await show({}, { ...FORM, fields });
     expect(labelled('Borrower').value).toBe('Ada Quist');
     expect(labelled('Borrower').readOnly).toBeTrue();
-    expect(page.querySelectorAll('.grid hr-value-input').length).toBe(0);
+    expect(page.querySelectorAll('[role="group"][aria-label="Loan"] hr-value-input').length).toBe(0);
   });
 
   it('marks what is always filled, in words too', async () => {
@@ -93,11 +93,11 @@ describe('RecordSheetComponent', () => {
 
   it('adds up the money of a subform exactly', async () => {
     await show();
-    expect(page.querySelector('.foot')!.textContent).toContain('Sum of amount £0.30');
+    expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('Sum of amount £0.30');
     state.removeChild(state.children()[0]!.rows[0]!);
     await fixture.whenStable();
-    expect(page.querySelector('.foot')!.textContent).toContain('£0.20');
-    expect(page.querySelector('.subform')!.textContent).toContain('1 row');
+    expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£0.20');
+    expect(page.querySelector('section[aria-label="Fines"]')!.textContent).toContain('1 row');
   });
 
   it('numbers the rows of a subform in the names of its controls', async () => {
@@ -140,7 +140,7 @@ describe('RecordSheetComponent', () => {
     const inputs = (): string[] =>
       [...page.querySelectorAll('td input')].map((input) => input.getAttribute('aria-label')!);
     expect(inputs()).toEqual([]);
-    expect(page.querySelector('.foot')!.textContent).toContain('£6.00');
+    expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£6.00');
     const waiting = page.querySelector<HTMLElement>('[aria-label="Amount, row 9"]')!;
     expect([waiting.getAttribute('role'), waiting.tabIndex, waiting.textContent]).toEqual([
       'textbox',

@@ -142,7 +142,7 @@ describe('FilesComponent', () => {
     expect(page.textContent).toContain('1.2 MB');
     expect(page.textContent).toContain('25 Nov 2026');
     expect(page.textContent).toContain('<b>Other</b>');
-    const links = [...page.querySelectorAll<HTMLAnchorElement>('a.name')].map((link) =>
+    const links = [...page.querySelectorAll<HTMLAnchorElement>('tbody td:first-of-type a')].map((link) =>
       link.getAttribute('href'),
     );
     expect(links).toEqual(['/file/f_1', '/desk/f_2']);
@@ -162,7 +162,8 @@ describe('FilesComponent', () => {
       file('File 9', '2026-11-03T09:30:00Z', 7),
       file('another', '2026-11-01T09:30:00Z', 6),
     ]);
-    const names = (): string[] => [...page.querySelectorAll('a.name')].map((link) => link.textContent);
+    const names = (): string[] =>
+      [...page.querySelectorAll('tbody td:first-of-type a')].map((link) => link.textContent);
     const loader = TestbedHarnessEnvironment.documentRootLoader(shown);
     const press = async (label: string): Promise<void> =>
       (await loader.getHarness(MatSortHeaderHarness.with({ label }))).click();
@@ -230,11 +231,11 @@ describe('FilesComponent', () => {
       await settle();
       expect(dialog().textContent).toContain('8 texts in guests are not written in UTF-8');
       expect(dialog().textContent).toContain('and 7 more');
-      expect(dialog().querySelector('td.read')!.textContent).toBe('Zoé');
+      expect(dialog().querySelector('tbody tr td:last-of-type')!.textContent).toBe('Zoé');
       const radios = [...dialog().querySelectorAll<HTMLInputElement>('input[type="radio"]')];
       radios.at(-1)!.click();
       await settle();
-      expect(dialog().querySelector('td.read')!.textContent).toBe('Zoй');
+      expect(dialog().querySelector('tbody tr td:last-of-type')!.textContent).toBe('Zoй');
       const chosen = gone();
       button(dialog(), 'Take it in like this').click();
       // The dialog says what was chosen once it has gone.

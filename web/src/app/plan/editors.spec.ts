@@ -186,7 +186,8 @@ describe('the settings of a kind', () => {
   it('search many choices, show them a few at a time, and change the one that is meant', async () => {
     const choices = Array.from({ length: 500 }, (_, i) => `Choice of ${i}`);
     const { fixture, seen } = await settings({ kind: 'choice', choices });
-    const rows = (): number => (fixture.nativeElement as HTMLElement).querySelectorAll('.choice').length;
+    const rows = (): number =>
+      (fixture.nativeElement as HTMLElement).querySelectorAll('input[aria-label^="Choice "]').length;
     expect(rows()).toBe(30);
     await click(fixture, 'Show 30 more');
     expect(rows()).toBe(60);
@@ -847,9 +848,11 @@ describe('the map', () => {
 
   it('draws a card for each table and reads each link out', async () => {
     const { root } = await map();
-    expect(root.querySelectorAll('.card-box').length).toBe(3);
+    expect(root.querySelectorAll('[data-table]').length).toBe(3);
     expect(
-      [...root.querySelectorAll('.link')].map((link) => link.getAttribute('aria-label')!.split(';')[0]),
+      [...root.querySelectorAll('[aria-label="Links"] [role="button"]')].map(
+        (link) => link.getAttribute('aria-label')!.split(';')[0],
+      ),
     ).toEqual([
       'Each loan belongs to exactly one borrower (Borrower)',
       'Each fine belongs to exactly one loan (Loan)',
@@ -858,11 +861,14 @@ describe('the map', () => {
 
   it('fades what a search does not find, and goes to what it does', async () => {
     const { fixture, host, root } = await map();
-    const find = root.querySelector<HTMLInputElement>('.find input')!;
+    const find = root.querySelector<HTMLInputElement>('input[type="search"]')!;
     find.value = 'due back';
     find.dispatchEvent(new Event('input'));
     await fixture.whenStable();
-    expect(root.querySelectorAll('.card-box.faded').length).toBe(2);
+    const faded = [...root.querySelectorAll('[data-table]')].filter(
+      (card) => Number(getComputedStyle(card).opacity) < 1,
+    );
+    expect(faded.length).toBe(2);
     find.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     expect(host.picked).toEqual(['t_loan']);
   });
@@ -870,7 +876,7 @@ describe('the map', () => {
   it('shows all fields on the cards of up to twelve tables, or what somebody has chosen', async () => {
     const { fixture, host, root } = await map();
     const lines = (id: string): string[] =>
-      [...root.querySelectorAll(`[data-table="${id}"] .face > span:not(.foot)`)].map(
+      [...root.querySelectorAll(`[data-table="${id}"] button[aria-pressed] > span:not(:last-child)`)].map(
         (line) => line.textContent,
       );
     expect(lines('t_loan')).toEqual([
@@ -905,7 +911,9 @@ describe('the map', () => {
     ]);
     host.design.set({ ...OFFICE, tables: [wide] });
     await fixture.whenStable();
-    const lines = [...root.querySelectorAll('.face > span:not(.foot)')].map((line) => line.textContent);
+    const lines = [...root.querySelectorAll('[data-table] button[aria-pressed] > span:not(:last-child)')].map(
+      (line) => line.textContent,
+    );
     expect([lines.length, lines.at(-1)]).toEqual([24, '+ 18 more']);
   });
 
@@ -924,10 +932,10 @@ describe('the map', () => {
 
   it('is moved and linked by keyboard too', async () => {
     const { fixture, host, root } = await map();
-    const face = root.querySelector<HTMLElement>('[data-table="t_loan"] .face')!;
+    const face = root.querySelector<HTMLElement>('[data-table="t_loan"] button[aria-pressed]')!;
     face.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowRight', altKey: true, bubbles: true }));
     expect(host.moved).toEqual([[{ table: 't_loan', x: 320, y: 100 }]]);
-    root.querySelector<HTMLElement>('[data-table="t_loan"] .handle')!.click();
+    root.querySelector<HTMLElement>('[aria-label="Link Loan to another table"]')!.click();
     await fixture.whenStable();
     expect(host.asked).toEqual([{ from: 't_loan', to: null }]);
   });
@@ -968,11 +976,11 @@ describe('the map', () => {
     );
     host.design.set({ ...OFFICE, tables: many });
     await fixture.whenStable();
-    expect(root.querySelectorAll('.card-box').length).toBe(100);
-    expect(root.querySelectorAll('.link').length).toBe(99);
+    expect(root.querySelectorAll('[data-table]').length).toBe(100);
+    expect(root.querySelectorAll('[aria-label="Links"] [role="button"]').length).toBe(99);
     const first = root.querySelector('[data-table="t_m50"]');
     root
-      .querySelector<HTMLElement>('[data-table="t_m0"] .face')!
+      .querySelector<HTMLElement>('[data-table="t_m0"] button[aria-pressed]')!
       .dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', altKey: true, bubbles: true }));
     await fixture.whenStable();
     // The other cards are the same elements: nothing was made anew.

@@ -52,7 +52,11 @@ describe('QueryComponent', () => {
   }
 
   const sentence = (): string =>
-    page.querySelector('.sentence')!.textContent.replace(/\s+/g, ' ').replace(/ ,/g, ',').trim();
+    page
+      .querySelector('[aria-label="The query as a sentence"]')!
+      .textContent.replace(/\s+/g, ' ')
+      .replace(/ ,/g, ',')
+      .trim();
 
   it('reads as a sentence', async () => {
     await run();
