@@ -270,7 +270,7 @@ async function main(): Promise<void> {
     const bare = openForReading(file.path);
     const page = (sql: string) => () => JSON.stringify(bare.prepare(sql).raw().all());
 
-    const first = { start: 0, limit: 200, sort: null, search: '' };
+    const first = { start: 0, limit: 200, sort: [], search: '' };
     figures.push({
       what: 'First page of 200 rows of 1,000,000, over HTTP',
       against: 'driver + JSON.stringify in process',
@@ -280,7 +280,7 @@ async function main(): Promise<void> {
         100,
       )),
     });
-    const deep = { start: 900_000, limit: 200, sort: { field: 'f_day', descending: false }, search: '' };
+    const deep = { start: 900_000, limit: 200, sort: [{ field: 'f_day', descending: false }], search: '' };
     await post('tables/t_entry/window', deep);
     // The anchors are sampled in the background: the next asks find them.
     await new Promise((resolve) => setTimeout(resolve, 8000));

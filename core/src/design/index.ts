@@ -10,6 +10,7 @@ export * from './uses';
 export * from './ids';
 export * from './document-sort';
 export * from './field-sql';
+export * from './condition-shapes';
 export * from './rule-shapes';
 export * from './link-words';
 export * from './drawing';

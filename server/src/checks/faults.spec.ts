@@ -101,7 +101,7 @@ describe('what cannot be worked out for a row', () => {
   it('is a marked cell in the grid, in every order', async () => {
     for (const sort of [null, ...SITE.fields.map(({ id }) => id)])
       for (const descending of [false, true]) {
-        const request = { start: 0, limit: 10, sort: sort && { field: sort, descending } };
+        const request = { start: 0, limit: 10, sort: sort === null ? [] : [{ field: sort, descending }] };
         const { rows, total } = ok(await office.call('POST', 'tables/t_site/window', request));
         const cells = new Map((rows as unknown[][]).map((row) => [row[0], row.slice(5)]));
         expect(total).toBe(2);

@@ -2,6 +2,7 @@ import Database from 'libsql';
 import { createOrders, createTable, createTriggers, orderParts } from '@heathridge/core/change';
 import { emptyDesign, type Design } from '@heathridge/core/design';
 import { field, number, table } from '../../../core/src/design/testing/office';
+import { NOTHING } from '@heathridge/core/rows';
 import { compareText, orderKey, orderKeySql } from '@heathridge/core/expression';
 import { BUILDER } from '../testing/office';
 import { anchorSql, ANCHOR_STEP, orderOf, readWindow } from '../rows/window';
@@ -127,11 +128,11 @@ describe('the order of texts in a file', () => {
     for (const descending of [false, true])
       it(`is the same read from kept keys, by anchors and worked out, ${descending ? 'downwards' : 'upwards'}`, () => {
         const sort = { field: 'f_name', descending };
-        const kept = orderOf(DESIGN, person, sort, true);
+        const kept = orderOf(DESIGN, person, [sort], true);
         expect(kept.plain).toBeTrue();
         const rows = db.prepare(anchorSql(kept)).raw().all() as (string | number | null)[][];
         for (const start of windows) {
-          const request = { start, limit: 50, sort, search: '' };
+          const request = { start, limit: 50, sort: [sort], ...NOTHING };
           const plain = numbers(readWindow(db, DESIGN, BUILDER, person, request, null));
           expect(plain.length).toBeGreaterThan(10);
           expect(numbers(readWindow(db, DESIGN, BUILDER, person, request, null, true))).toEqual(plain);
@@ -146,12 +147,12 @@ describe('the order of texts in a file', () => {
           .sort((a, b) => compareText(a.key, b.key) || a.number - b.number)
           .map(({ number }) => number);
         if (descending) judged.reverse();
-        const request = { start: 0, limit: ROWS, sort, search: '' };
+        const request = { start: 0, limit: ROWS, sort: [sort], ...NOTHING };
         expect(numbers(readWindow(db, DESIGN, BUILDER, person, request, null, true))).toEqual(judged);
       });
 
     it('is read from the index, row by row', () => {
-      const { columns, from } = orderOf(DESIGN, person, { field: 'f_name', descending: false }, true);
+      const { columns, from } = orderOf(DESIGN, person, [{ field: 'f_name', descending: false }], true);
       const by = columns.map(({ sql }) => sql).join(', ');
       const plan = db
         .prepare(`EXPLAIN QUERY PLAN SELECT t.number FROM ${from} ORDER BY ${by} LIMIT 10`)

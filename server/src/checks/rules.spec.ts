@@ -163,7 +163,7 @@ describe('rules over several fields, other rows and the clock', () => {
     const { body } = await office.call('POST', 'tables/t_booking/window', {
       start: 0,
       limit: 10,
-      sort: { field: 'f_bOwed', descending: true },
+      sort: [{ field: 'f_bOwed', descending: true }],
     });
     const at = (row: unknown[], id: string): unknown =>
       row[BOOKING.fields.findIndex((item) => item.id === `f_${id}`)];

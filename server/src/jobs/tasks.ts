@@ -30,7 +30,7 @@ import {
 import { rehearsal } from '../change/rehearsal';
 import type { UndoOrder } from '../change/undo';
 import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
-import { countRows, readWindow, type WindowRequest } from '../rows/window';
+import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
@@ -114,7 +114,7 @@ export type Task =
       readonly table: string;
       readonly request: WindowRequest;
     }
-  | { readonly task: 'count'; readonly design: Design; readonly table: string; readonly search: string }
+  | { readonly task: 'count'; readonly design: Design; readonly table: string; readonly asked: Asked }
   | {
       readonly task: 'list';
       readonly design: Design;
@@ -220,7 +220,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'window':
       return readWindow(db, task.design, task.viewer, tableOf(task.design, task.table), task.request, null);
     case 'count':
-      return countRows(db, task.design, tableOf(task.design, task.table), task.search);
+      return countRows(db, task.design, tableOf(task.design, task.table), task.asked);
     case 'list':
       return readList(db, task.design, task.viewer, tableOf(task.design, task.table), task.request);
     case 'choices': {

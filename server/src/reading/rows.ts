@@ -1,6 +1,6 @@
 import { findField, orderTable, type Field, type Table } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
-import type { RowKey } from '@heathridge/core/rows';
+import { asksNothing, NOTHING, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
 import type { OpenFile } from '../store/files';
@@ -19,6 +19,7 @@ import {
   orderSql,
   readWindow,
   type Anchors,
+  type Asked,
   type WindowRequest,
 } from '../rows/window';
 
@@ -43,7 +44,7 @@ function rowCount(file: OpenFile, table: Table): number {
   const version = dataVersion(file.reader);
   const known = counted.get(table);
   if (known?.file === file && known.version === version) return known.count;
-  const count = countRows(file.reader, file.design, table, '');
+  const count = countRows(file.reader, file.design, table, NOTHING);
   counted.set(table, { file, version, count });
   return count;
 }
@@ -74,11 +75,28 @@ function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort'
 
 const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
-/** How many rows answer a search. */
-export async function count({ file, jobs, signal }: Reading, table: Table, search: string): Promise<number> {
-  if (search.trim() === '') return rowCount(file, table);
-  if (!isLarge(file, table)) return countRows(file.reader, file.design, table, search);
-  return jobs.run(file.path, { task: 'count', design: file.design, table: table.id, search }, { signal });
+const answered = new WeakMap<
+  OpenFile,
+  { readonly asked: string; readonly version: number; readonly count: number }
+>();
+
+/** How many rows answer what is asked: while a grid is scrolled through it is asked again and again. */
+export async function count(
+  { file, jobs, signal }: Reading,
+  table: Table,
+  { search, conditions, today }: Asked,
+): Promise<number> {
+  const asked = { search, conditions, today };
+  if (asksNothing(asked)) return rowCount(file, table);
+  if (!isLarge(file, table)) return countRows(file.reader, file.design, table, asked);
+  const { design } = file;
+  const [name, version] = [JSON.stringify([table.id, design.version, asked]), dataVersion(file.reader)];
+  const known = answered.get(file);
+  if (known?.asked === name && known.version === version) return known.count;
+  const task = { task: 'count', design, table: table.id, asked } as const;
+  const found = await jobs.run(file.path, task, { signal });
+  answered.set(file, { asked: name, version, count: found });
+  return found;
 }
 
 /** Entries of a record list as JSON text, see `readList`. */
@@ -90,7 +108,7 @@ export async function list(
 ): Promise<string> {
   const { design, reader } = file;
   if (request.search.trim() === '' || !isLarge(file, table))
-    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, null));
+    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, []));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
 
@@ -103,11 +121,11 @@ export async function window(
 ): Promise<{ readonly total: number; readonly rows: string }> {
   const { file, jobs, signal } = reading;
   const { design, reader } = file;
-  const total = await count(reading, table, request.search);
+  const total = await count(reading, table, request);
   if (file.design !== design) throw new DesignMoved();
   // What has no index to go by reads every row.
   const kept = readsKeptOrder(file, table, request.sort);
-  const costly = request.search.trim() !== '' || !orderOf(design, table, request.sort, kept).plain;
+  const costly = !asksNothing(request) || !orderOf(design, table, request.sort, kept).plain;
   if (costly && isLarge(file, table)) {
     const task = { task: 'window', design, viewer, table: table.id, request } as const;
     return { total, rows: await jobs.run(file.path, task, { signal }) };
@@ -169,7 +187,7 @@ function anchorsFor(
   request: WindowRequest,
   kept: boolean,
 ): Anchors | null {
-  if (request.start < 2 * ANCHOR_STEP || request.search.trim() !== '') return null;
+  if (request.start < 2 * ANCHOR_STEP || !asksNothing(request)) return null;
   const order = orderOf(file.design, table, request.sort, kept);
   if (!order.plain) return null;
   const name = `${table.id} ${orderSql(order)}`;

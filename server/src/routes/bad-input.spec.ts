@@ -50,7 +50,7 @@ describe('bad input', () => {
       'a window sorted by a field of another table',
       'POST',
       WINDOW,
-      { start: 0, limit: 1, sort: { field: 'f_partName', descending: true } },
+      { start: 0, limit: 1, sort: [{ field: 'f_partName', descending: true }] },
       400,
     ],
     ['a body of the wrong type', 'POST', WINDOW, [1, 2], 400],

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
 import { seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
-import { SaveRequest } from '@heathridge/core/rows';
+import { NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
@@ -101,8 +101,8 @@ export function deskRoutes(router: Router): void {
       const after = query.after === undefined ? null : keyFrom(file, table, query.after);
       const reading = { file, jobs, signal };
       const entries = await list(reading, viewer, table, { search: query.search, after, limit: 60 });
-      const total = await count(reading, table, query.search);
-      const all = query.search.trim() === '' ? total : await count(reading, table, '');
+      const total = await count(reading, table, { ...NOTHING, search: query.search });
+      const all = query.search.trim() === '' ? total : await count(reading, table, NOTHING);
       return reply.type('application/json').send(`{"total":${total},"all":${all},"entries":${entries}}`);
     },
   });

@@ -1,9 +1,10 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
+import { ExpressionError } from '@heathridge/core/expression';
 import { documentProblems } from '@heathridge/core/documents';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
-import { Key, SaveRequest, type RowKey } from '@heathridge/core/rows';
+import { Key, RowsAsked, SaveRequest, type RowKey } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
@@ -11,7 +12,8 @@ import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
-import { readRow } from '../rows/window';
+import { Params } from '../rows/params';
+import { askedSql, readRow } from '../rows/window';
 import type { OpenFile } from '../store/files';
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
@@ -19,9 +21,19 @@ export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLeng
 const Window = v.object({
   start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
   limit: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1000)),
-  sort: v.optional(v.nullable(v.object({ field: Id, descending: v.boolean() })), null),
-  search: v.optional(v.pipe(v.string(), v.maxLength(200)), ''),
+  sort: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5)), []),
+  ...RowsAsked.entries,
 });
+
+/** Throws a problem in words where what is asked of rows cannot be. */
+function checkAsked({ design }: OpenFile, table: Table, asked: RowsAsked): void {
+  try {
+    askedSql(design, table, asked, new Params());
+  } catch (error) {
+    if (error instanceof ExpressionError) throw new Problem('bad-request', error.message);
+    throw error;
+  }
+}
 
 export function tableAt(file: OpenFile, id: string): Table {
   const table = file.design.tables.find((candidate) => candidate.id === id);
@@ -99,11 +111,15 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'A window of rows: a cell for each field, a lookup as [key, text]',
     body: Window,
-    handler: async ({ context: { jobs }, file, viewer, params, body, reply, gone: signal }) => {
+    handler: async ({ context, file, viewer, params, body, reply, gone: signal }) => {
       const table = tableAt(file, params['table']!);
-      if (body.sort && !fieldOf(table, body.sort.field))
-        throw new Problem('bad-request', 'The field to sort by is no longer there.');
-      const { total, rows } = await window({ file, jobs, signal }, viewer, table, body);
+      for (const { field } of body.sort)
+        if (!fieldOf(table, field))
+          throw new Problem('bad-request', 'The field to sort by is no longer there.');
+      checkAsked(file, table, body);
+      const { jobs } = context;
+      const asked = { ...body, today: todayIn(context, file) };
+      const { total, rows } = await window({ file, jobs, signal }, viewer, table, asked);
       return reply.type('application/json').send(`{"total":${total},"rows":${rows}}`);
     },
   });

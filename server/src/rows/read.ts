@@ -75,7 +75,7 @@ function readChildren(
   key: RowKey,
   fields: readonly Field[],
 ): string {
-  const order = orderSql(orderOf(design, child, null));
+  const order = orderSql(orderOf(design, child, []));
   const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowObject(design, child, 't', fields)} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
   const [json] = prepared(db, sql).get(key[0]) as [Buffer];
   return textOf(json);
@@ -122,7 +122,7 @@ export function readList(
 
 /** The table's own order; without one that of its key, where numbers are given with the newest first. */
 function listOrder(design: Design, table: Table, kept: boolean): RowOrder {
-  const order = orderOf(design, table, null, kept);
+  const order = orderOf(design, table, [], kept);
   if (table.order.length > 0 || !runningKey(table)) return order;
   return { ...order, columns: order.columns.map(({ sql }) => ({ sql, descending: true })) };
 }

@@ -1,5 +1,6 @@
 import type { Change } from '@heathridge/core/change';
 import type { FieldType } from '@heathridge/core/design';
+import { NOTHING } from '@heathridge/core/rows';
 import { BUILDER, Office } from '../testing/office';
 
 describe('saving rows', () => {
@@ -272,11 +273,17 @@ describe('reading rows', () => {
           .raw()
           .all() as [number][]
       ).map(([key]) => key);
-    const orders: [object | null, string][] = [
-      [null, 'hire_number'],
-      [{ field: 'f_hireHiredOn', descending: false }, 'hired_on, hire_number'],
-      [{ field: 'f_hireReturnedOn', descending: true }, 'returned_on DESC, hire_number DESC'],
-      [{ field: 'f_hireMonthlyFee', descending: true }, 'monthly_fee DESC, hire_number DESC'],
+    const [rising, falling] = [false, true].map((descending) => (field: string) => ({ field, descending }));
+    const orders: [object[], string][] = [
+      [[], 'hire_number'],
+      [[rising!('f_hireHiredOn')], 'hired_on, hire_number'],
+      [[falling!('f_hireReturnedOn')], 'returned_on DESC, hire_number DESC'],
+      [[falling!('f_hireMonthlyFee')], 'monthly_fee DESC, hire_number DESC'],
+      [[falling!('f_hireMonthlyFee'), rising!('f_hireHiredOn')], 'monthly_fee DESC, hired_on, hire_number'],
+      [
+        [rising!('f_hireReturnedOn'), falling!('f_hireHiredOn')],
+        'returned_on, hired_on DESC, hire_number DESC',
+      ],
     ];
     for (const [sort, order] of orders) {
       const expected = keys(order);
@@ -381,11 +388,11 @@ describe('reading rows', () => {
     const payments = design.tables.find(({ id }) => id === 't_payment')!;
     const sort = { field: 'f_paymentPaidOn', descending: false };
     const rows = reader
-      .prepare(anchorSql(orderOf(design, payments, sort)))
+      .prepare(anchorSql(orderOf(design, payments, [sort])))
       .raw()
       .all() as (string | number)[][];
     expect(rows.length).toBe(2);
-    const request = { start: 5020, limit: 20, sort, search: '' };
+    const request = { start: 5020, limit: 20, sort: [sort], ...NOTHING };
     expect(readWindow(reader, design, BUILDER, payments, request, { order: '', rows })).toBe(
       readWindow(reader, design, BUILDER, payments, request, null),
     );

@@ -16,20 +16,30 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import { visibleFields, type Viewer } from '@heathridge/core/people';
-import type { RowKey } from '@heathridge/core/rows';
+import { asksNothing, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
 import { keyColumns, rowArray } from './json';
 import { Params } from './params';
 
-export interface WindowRequest {
+/** What is asked of rows, and what day it is then. */
+export interface Asked extends RowsAsked {
+  /** `YYYY-MM-DD`; the engine's own clock where it is not said. */
+  readonly today?: string;
+}
+
+export interface WindowRequest extends Asked {
   /** Rows to pass over. */
   readonly start: number;
   readonly limit: number;
-  readonly sort: { readonly field: string; readonly descending: boolean } | null;
-  /** Words that must all stand in the row's display text; empty for all rows. */
-  readonly search: string;
+  /** The first counts most; none for the table's own order. */
+  readonly sort: readonly SortBy[];
+}
+
+export interface SortBy {
+  readonly field: string;
+  readonly descending: boolean;
 }
 
 /** Every how many rows a sampled anchor stands. */
@@ -56,8 +66,8 @@ export interface RowOrder {
 }
 
 /** The field whose order keys an order of a table can be read from; null when it begins with none. */
-export function keptOrder(design: Design, table: Table, sort: WindowRequest['sort']): Field | null {
-  const first = sort?.field ?? table.order[0]?.field ?? (sort ? undefined : table.key[0]);
+export function keptOrder(design: Design, table: Table, sort: readonly SortBy[]): Field | null {
+  const first = sort[0]?.field ?? table.order[0]?.field ?? table.key[0];
   const field = first === undefined ? undefined : fieldOf(table, first);
   return field && hasOrderTable(design, table, field) ? field : null;
 }
@@ -67,9 +77,9 @@ export function keptOrder(design: Design, table: Table, sort: WindowRequest['sor
  * texts by their letters. `kept` says that the order keys of {@link keptOrder} may be relied on: the order is
  * then that of an index.
  */
-export function orderOf(design: Design, table: Table, sort: WindowRequest['sort'], kept = false): RowOrder {
+export function orderOf(design: Design, table: Table, sort: readonly SortBy[], kept = false): RowOrder {
   const catalog = catalogOf(design);
-  const asked = sort ? [sort] : table.order;
+  const asked = sort.length > 0 ? sort : table.order;
   const found = asked.flatMap(({ field: id, descending }) => {
     const field = fieldOf(table, id);
     return field ? [{ field, descending }] : [];
@@ -131,9 +141,9 @@ export function readWindow(
   anchors: Anchors | null,
   kept = false,
 ): string {
-  const order = orderOf(design, table, request.sort, kept && request.search.trim() === '');
+  const order = orderOf(design, table, request.sort, kept && asksNothing(request));
   const params = new Params();
-  const search = searchSql(design, table, request.search, params);
+  const search = askedSql(design, table, request, params);
   const name = sqlName(table.name);
   const by = orderSql(order);
   const keys = keyColumns(table, 't');
@@ -172,15 +182,27 @@ export function readRow(
 }
 
 /** How many rows there are, or answer a search. */
-export function countRows(db: Connection, design: Design, table: Table, search: string): number {
+export function countRows(db: Connection, design: Design, table: Table, asked: Asked): number {
   const params = new Params();
-  const condition = searchSql(design, table, search, params);
+  const condition = askedSql(design, table, asked, params);
   const where = condition === null ? '' : `WHERE ${condition}`;
   const [count] = db
     .prepare(`SELECT count(*) FROM ${sqlName(table.name)} AS t ${where}`)
     .raw()
     .get(params.values) as [number];
   return count;
+}
+
+/** A condition over rows `t` for all that is asked; null where nothing is. Throws an ExpressionError. */
+export function askedSql(design: Design, table: Table, asked: Asked, params: Params): string | null {
+  const catalog = catalogOf(design);
+  const writing = { catalog, row: 't', text: (value: string) => params.add(value), faults: 'empty' } as const;
+  const today = asked.today === undefined ? {} : { today: sqlText(asked.today) };
+  const condition = (source: string): string =>
+    `(${toSql(bindCondition(source, { catalog, table: table.id }).bound, { ...writing, ...today }).sql})`;
+  const search = searchSql(design, table, asked.search, params);
+  const all = [...(search === null ? [] : [search]), ...asked.conditions.map(condition)];
+  return all.length === 0 ? null : all.join(' AND ');
 }
 
 /** The words of a search; no text of a file holds a NUL. */

@@ -46,6 +46,7 @@ import { debounceTime, firstValueFrom, Subject } from 'rxjs';
 import {
   comesWithText,
   isGiven,
+  pathsFrom,
   storedFields,
   showKey,
   valueKind,
@@ -57,7 +58,8 @@ import { isNumeric, showValue, type Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
-import { Api } from '../shared/api.service';
+import { Api, type SortBy } from '../shared/api.service';
+import { ConditionsComponent } from '../ask/conditions.component';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
@@ -90,13 +92,16 @@ ModuleRegistry.registerModules([
 const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
 
+/** Conditions and columns of an order that are asked at once at most. */
+const [MOST_CONDITIONS, MOST_SORTS] = [20, 5];
+
 /** What the grid says where there is nothing. */
 const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in the line below becomes one.' };
 
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
   selector: 'hr-fill',
-  imports: [AgGridAngular, DocumentsComponent, LineComponent, MatButton, MatIconModule],
+  imports: [AgGridAngular, ConditionsComponent, DocumentsComponent, LineComponent, MatButton, MatIconModule],
   providers: [FillStore],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './fill.component.html',
@@ -127,6 +132,31 @@ export class FillComponent {
   });
   readonly total = signal<number | null>(null);
   readonly search = signal('');
+  /** What the rows must fit to be shown, as expressions with ids. */
+  readonly conditions = signal<readonly string[]>([]);
+  readonly paths = computed(() => {
+    const table = this.table();
+    return table ? pathsFrom(this.store.design(), table) : [];
+  });
+  /** The order in which they are asked for, once somebody has chosen one. */
+  readonly sort = signal<readonly SortBy[]>([]);
+  readonly order = computed(() =>
+    this.sort().map(({ field, descending }) => {
+      const label = this.table()?.fields.find(({ id }) => id === field)?.label ?? '';
+      return `${label}, ${descending ? 'falling' : 'rising'}`;
+    }),
+  );
+  readonly isAsking = computed(() => this.conditions().length > 0 || this.search().trim() !== '');
+  /** How many rows are shown, and of how many where not all of them are asked for. */
+  readonly counted = computed(() => {
+    const [table, total] = [this.table(), this.total()];
+    if (!table || total === null) return '';
+    const all = this.isAsking() ? (this.store.counts()[table.id] ?? total) : total;
+    const number = (count: number): string => count.toLocaleString('en-GB');
+    const some = all === total ? '' : `${number(total)} of `;
+    return `${some}${number(all)} ${all === 1 ? 'row' : 'rows'}`;
+  });
+  readonly mostConditions = MOST_CONDITIONS;
   readonly selected = signal(0);
   readonly fresh = signal<GridRow | null>(null);
   readonly pinned = computed(() => {
@@ -156,6 +186,7 @@ export class FillComponent {
         if (!table) return;
         this.fill.clear();
         this.search.set('');
+        this.conditions.set([]);
         this.total.set(null);
         this.resetNew();
         this.setSource();
@@ -175,6 +206,16 @@ export class FillComponent {
   searched(text: string): void {
     this.search.set(text);
     this.searches.next();
+  }
+
+  ask(conditions: readonly string[]): void {
+    this.conditions.set(conditions);
+    this.setSource();
+  }
+
+  /** Back to the table's own order. */
+  unsort(): void {
+    this.grid?.applyColumnState({ defaultState: { sort: null } });
   }
 
   keys(event: KeyboardEvent): void {
@@ -236,7 +277,8 @@ export class FillComponent {
       this.grid?.refreshCells({ force: true });
       return;
     }
-    this.toast.say(`${table.label} ${showKey(table, key, this.store.locale())} is added.`);
+    const hidden = this.isAsking() ? ' It is shown here where it fits what is asked.' : '';
+    this.toast.say(`${table.label} ${showKey(table, key, this.store.locale())} is added.${hidden}`);
     this.resetNew();
     this.setSource();
     afterNextRender(() => this.startNew(), { injector: this.injector });
@@ -300,7 +342,8 @@ export class FillComponent {
       { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
         field.type.kind as string
       ] ?? 112;
-    const width = Math.round(usual * this.scale());
+    // A heading has room for its words, and for what tells the order beside them.
+    const width = Math.round(Math.max(usual, field.label.length * 7.5 + 66) * this.scale());
     const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
     return {
       colId: field.id,
@@ -449,17 +492,21 @@ export class FillComponent {
     if (!table || !this.grid) return;
     const source: IDatasource = {
       getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
-        const [sort] = sortModel;
+        const sort = sortModel
+          .slice(0, MOST_SORTS)
+          .map(({ colId, sort: way }) => ({ field: colId, descending: way === 'desc' }));
+        this.sort.set(sort);
         const request = {
           start: startRow,
           limit: endRow - startRow,
-          sort: sort ? { field: sort.colId, descending: sort.sort === 'desc' } : null,
+          sort,
           search: this.search(),
+          conditions: [...this.conditions()],
         };
         this.api.window(this.store.file, table.id, request).subscribe({
           next: ({ rows, total }) => {
             this.total.set(total);
-            if (this.search() === '') this.store.counted(table.id, total);
+            if (this.search() === '' && request.conditions.length === 0) this.store.counted(table.id, total);
             successCallback(
               rows.map((cells) => toGridRow(table, cells)),
               total,

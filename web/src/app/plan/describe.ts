@@ -1,13 +1,6 @@
 import type { Change } from '@heathridge/core/change';
-import {
-  attempt,
-  bind,
-  bindCondition,
-  fromStored,
-  inWords,
-  shownInWords,
-  type Catalog,
-} from '@heathridge/core/expression';
+import { attempt, bind, shownInWords, type Catalog } from '@heathridge/core/expression';
+import { conditionWords, readable } from '../shared/readable';
 import {
   documentsOf,
   fieldOf,
@@ -118,13 +111,6 @@ function shownWords(stored: string, catalog: Catalog, table: string | null): str
   return words.ok ? words.value : text;
 }
 
-/** A stored condition in plain words; as it is kept where it cannot be read. */
-export function conditionWords(stored: string, catalog: Catalog, table: string): string {
-  const text = readable(stored, catalog, table);
-  const words = attempt(() => inWords(bindCondition(text, { catalog, table }).bound, text));
-  return words.ok ? words.value : text;
-}
-
 /** What is asked of the rows of a table beyond its single fields, each in plain words. */
 export const askedOf = (table: Table, catalog: Catalog): string[] => [
   ...table.rules.map(({ expression }) => conditionWords(expression, catalog, table.id)),
@@ -156,12 +142,6 @@ const bounds = ({ least, greatest }: { least?: string | null; greatest?: string 
       : greatest
         ? `, at most ${greatest}`
         : '';
-
-/** An expression with current names; as it is kept where that cannot be. */
-export function readable(stored: string, catalog: Catalog, table: string): string {
-  const result = attempt(() => fromStored(stored, catalog, table));
-  return result.ok ? result.value : stored;
-}
 
 /** What tables, fields and documents are called, by id. */
 export const namesOf = (design: Design): Record<string, string> =>

@@ -5,7 +5,7 @@ import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import { type FieldType, type Table } from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
-import { readable } from './describe';
+import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { options, SelectComponent, type Option } from '../shared/select.component';
 import { FieldChoiceComponent } from './field-choice.component';

@@ -15,7 +15,7 @@ import { shapeRule, SHAPES, type Field, type Rule, type Shape, type Table } from
 import { FileStore } from '../file/file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
-import { readable } from './describe';
+import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { LineComponent } from '../shared/line.component';
 import { SelectComponent } from '../shared/select.component';

@@ -15,7 +15,7 @@ import {
 } from '@heathridge/core/design';
 import { FieldChoiceComponent } from './field-choice.component';
 import { newId } from '../shared/ids';
-import { readable } from './describe';
+import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
 import { LineComponent } from '../shared/line.component';

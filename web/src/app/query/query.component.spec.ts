@@ -3,8 +3,10 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import type { Design, Query } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
+import { By } from '@angular/platform-browser';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { after, button, setUpFile, shown } from '../testing/bench';
+import { ConditionsComponent } from '../ask/conditions.component';
 import { QueryComponent } from './query.component';
 
 const QUERY: Query = {
@@ -51,6 +53,8 @@ describe('QueryComponent', () => {
     return (request.request.body as { query: Query }).query;
   }
 
+  const conditions = (): ConditionsComponent =>
+    fixture.debugElement.query(By.directive(ConditionsComponent)).componentInstance as ConditionsComponent;
   const sentence = (): string =>
     page
       .querySelector('[aria-label="The query as a sentence"]')!
@@ -89,7 +93,7 @@ describe('QueryComponent', () => {
 
   it('runs again with each change, and marks itself as not saved', async () => {
     await run();
-    fixture.componentInstance.addCondition("state = 'Out'");
+    conditions().add({ text: "state = 'Out'", words: '' });
     const query = await run();
     expect(query.where).toEqual(['"#f_lDue" < CURRENT_DATE', `"#f_lState" = 'Out'`]);
     expect(page.textContent).toContain('not saved yet');
@@ -98,7 +102,7 @@ describe('QueryComponent', () => {
 
   it('keeps ids in what it saves, whatever names say', async () => {
     await run();
-    fixture.componentInstance.setCondition(0, { text: 'due_back  >  lent_on', ok: true });
+    conditions().set(0, { text: 'due_back  >  lent_on', ok: true });
     expect((await run()).where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
     button(page, 'Save query').click();
     const request = http.expectOne('/api/files/f_x/definitions/q_a');
@@ -145,7 +149,7 @@ describe('QueryComponent', () => {
 
   it('does not take a condition that does not hold together', async () => {
     await run();
-    fixture.componentInstance.setCondition(0, { text: 'due_back >', ok: false });
+    conditions().set(0, { text: 'due_back >', ok: false });
     await after(300);
     http.expectNone('/api/files/f_x/query/run');
     expect(fixture.componentInstance.document()!.where).toEqual(QUERY.where);

@@ -30,8 +30,8 @@ import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
 import { ResultTableComponent } from './result-table.component';
 import { problemOf } from '../shared/problem';
-import { ChipComponent } from './chip.component';
-import { ConditionBuilderComponent } from './condition-builder.component';
+import { ChipComponent } from '../shared/chip.component';
+import { ConditionsComponent } from '../ask/conditions.component';
 import { FunnelComponent } from './funnel.component';
 
 export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
@@ -58,7 +58,7 @@ const VIEWS = [
     MatIconButton,
     MatIconModule,
     ChipComponent,
-    ConditionBuilderComponent,
+    ConditionsComponent,
     ExpressionEditorComponent,
     FunnelComponent,
     DOCUMENT_PARTS,
@@ -253,21 +253,12 @@ export class QueryComponent extends DocumentPage<Query> {
     this.set({ with: this.query()!.with.map((item, i) => (i === index ? { ...item, keepWithout } : item)) });
   }
 
-  removeAt(kind: 'with' | 'where' | 'columns' | 'sort', index: number): void {
+  removeAt(kind: 'with' | 'columns' | 'sort', index: number): void {
     this.set({ [kind]: this.query()![kind].filter((_, i) => i !== index) });
   }
 
-  setCondition(index: number, { text, ok }: { text: string; ok: boolean }): void {
-    if (!ok || text.trim() === '') return;
-    const where = [...this.query()!.where];
-    const stored = this.stored(text);
-    if (where[index] === stored) return;
-    where[index] = stored;
-    this.set({ where });
-  }
-
-  addCondition(text: string): void {
-    this.set({ where: [...this.query()!.where, this.stored(text)] });
+  keep(conditions: readonly string[]): void {
+    this.set({ where: [...conditions] });
   }
 
   addColumn(path: FieldPath): void {

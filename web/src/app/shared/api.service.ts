@@ -7,7 +7,7 @@ import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
-import type { RowKey, SaveRequest } from '@heathridge/core/rows';
+import type { RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 
 /* What the API answers, by the schemas of the core that describe it. */
@@ -64,18 +64,23 @@ export interface ChoiceRequest {
   readonly only?: string | number | null;
 }
 
-export interface WindowRequest {
-  readonly start: number;
-  readonly limit: number;
-  readonly sort: { readonly field: string; readonly descending: boolean } | null;
-  readonly search: string;
+export interface SortBy {
+  readonly field: string;
+  readonly descending: boolean;
 }
 
-/** The API, one method a route. Errors come as HttpErrorResponse: see `problemOf`. */
+export interface WindowRequest extends RowsAsked {
+  readonly start: number;
+  readonly limit: number;
+  /** The first counts most; none for the usual order. */
+  readonly sort: readonly SortBy[];
+}
+
 /** Milliseconds between two tries of a save that waits, and after how many of them it is told again. */
 const TURN = 1000;
 const TELL_EVERY = 5;
 
+/** The API, one method a route. Errors come as HttpErrorResponse: see `problemOf`. */
 @Injectable({ providedIn: 'root' })
 export class Api {
   private readonly http = inject(HttpClient);

@@ -32,6 +32,13 @@ describe('ConditionBuilderComponent', () => {
     ['due_back', 'filled', [], 'due_back IS NOT NULL'],
     ['due_back', 'past', [], 'due_back < CURRENT_DATE'],
     ['due_back', 'coming', [], 'due_back > CURRENT_DATE'],
+    ['due_back', 'today', [], 'due_back = CURRENT_DATE'],
+    [
+      'due_back',
+      'thisMonth',
+      [],
+      'EXTRACT(YEAR FROM due_back) = EXTRACT(YEAR FROM CURRENT_DATE) AND EXTRACT(MONTH FROM due_back) = EXTRACT(MONTH FROM CURRENT_DATE)',
+    ],
     ['due_back', '<', ['2026-11-04'], "due_back < DATE '2026-11-04'"],
     [
       'due_back',
@@ -57,6 +64,33 @@ describe('ConditionBuilderComponent', () => {
     });
   }
 
+  it('gathers the values of a shape that compares with several, each once, and reads keys as their texts', async () => {
+    const { componentInstance: builder } = fixture;
+    builder.choose(paths.findIndex((path) => path.text === 'borrower'));
+    builder.shapeId.set('oneOf');
+    expect(builder.expression()).toBe('');
+    for (const [value, text] of [
+      [12, 'Ada Quist'],
+      [7, 'Bo Reed'],
+      [12, 'Ada Quist'],
+    ] as const)
+      builder.take({ value, text });
+    // What is still looked up, or cannot be read, is no value yet.
+    builder.take({ value: 12, typed: 'x', sought: true });
+    builder.take({ value: 12, typed: 'x', problem: 'no' });
+    expect(builder.expression()).toBe('borrower IN (12, 7)');
+    expect(builder.words()).toBe('borrower is Ada Quist or Bo Reed');
+    await fixture.whenStable();
+    button(fixture.nativeElement as HTMLElement, 'Take Ada Quist out').click();
+    expect(builder.expression()).toBe('borrower = 7');
+    builder.choose(paths.findIndex((path) => path.text === 'state'));
+    builder.shapeId.set('oneOf');
+    builder.take({ value: 'Out' });
+    builder.take({ value: "O'Hara" });
+    expect(builder.expression()).toBe("state IN ('Out', 'O''Hara')");
+    expect(builder.words()).toBe('');
+  });
+
   it('makes nothing while a value is missing or cannot be read', () => {
     expect(made('fee', '>')).toBe('');
     expect(made('fee', 'between', '1.00')).toBe('');
@@ -81,11 +115,11 @@ describe('ConditionBuilderComponent', () => {
   });
 
   it('hands over the condition when Add is pressed', async () => {
-    const seen: string[] = [];
-    fixture.componentInstance.made.subscribe((text) => seen.push(text));
+    const seen: object[] = [];
+    fixture.componentInstance.made.subscribe((condition) => seen.push(condition));
     made('due_back', 'empty');
     await fixture.whenStable();
     button(fixture.nativeElement as HTMLElement, 'Add').click();
-    expect(seen).toEqual(['due_back IS NULL']);
+    expect(seen).toEqual([{ text: 'due_back IS NULL', words: '' }]);
   });
 });

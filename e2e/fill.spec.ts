@@ -1,0 +1,66 @@
+import { expect, test } from './office';
+
+test('rows are asked for as a sentence and sorted by several columns, by keyboard', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await office.stage('Fill');
+  await page.getByRole('button', { name: /^Hires/ }).click();
+  const count = page.getByRole('region', { name: 'Hires' }).getByRole('status');
+  await expect(count).toHaveText(/^3,\d{3} rows$/);
+  const asked = page.getByRole('group', { name: 'Which hires are shown' });
+  const choose = async (field: string, option: string): Promise<void> => {
+    const select = page.getByRole('combobox', { name: field, exact: true });
+    await select.press('Enter');
+    await page.getByRole('option', { name: option, exact: true }).waitFor();
+    const find = page.getByRole('searchbox', { name: `Find in ${field}` });
+    if (await find.isVisible()) {
+      await find.fill(option);
+      await find.press('Enter');
+    } else {
+      const at = (): Promise<string | null> =>
+        select.evaluate((element) => {
+          const active = element.getAttribute('aria-activedescendant');
+          return active === null ? null : (document.getElementById(active)?.textContent.trim() ?? null);
+        });
+      for (let i = 0; i < 15 && (await at()) !== option; i++) await page.keyboard.press('ArrowDown');
+      await page.keyboard.press('Enter');
+    }
+    await expect(page.getByRole('listbox', { name: field })).toBeHidden();
+  };
+  await asked.getByRole('button', { name: '+ only where…' }).press('Enter');
+  await choose('Keep rows where', 'Returned on');
+  await choose('how', 'is empty');
+  await page.getByRole('button', { name: 'Add', exact: true }).press('Enter');
+  await expect(count).toHaveText(/^\d{3} of 3,\d{3} rows$/);
+  const out = await count.innerText();
+
+  await asked.getByRole('button', { name: '+ and…' }).press('Enter');
+  await choose('Keep rows where', 'Player');
+  await choose('how', 'is one of');
+  const which = page.getByRole('combobox', { name: 'Value' });
+  await which.fill('oduya, ');
+  await page.getByRole('option').first().waitFor();
+  await which.press('Enter');
+  await expect(page.getByRole('button', { name: /^Take Oduya, .* out$/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Add', exact: true }).press('Enter');
+  await expect(asked.getByRole('button', { name: /^player is Oduya, / })).toBeVisible();
+  await expect(count).not.toHaveText(out);
+
+  // A part is changed as an expression, or taken out where it stands.
+  await asked.getByRole('button', { name: /^player is Oduya, / }).press('Enter');
+  await page.getByRole('button', { name: 'Take out' }).press('Enter');
+  await expect(count).toHaveText(out);
+
+  await page.getByRole('columnheader', { name: 'Monthly fee' }).click();
+  await page.getByRole('columnheader', { name: 'Hired on' }).click({ modifiers: ['Shift'] });
+  await expect(asked).toContainText('Sorted by Monthly fee, rising, then Hired on, rising');
+  const fees = page.locator('[role="gridcell"][col-id="f_hireMonthlyFee"]');
+  await expect(fees.first()).toHaveText('£7.00');
+  await asked.getByRole('button', { name: 'Usual order' }).press('Enter');
+  await expect(asked).toContainText('Press a heading to sort');
+  await asked.getByRole('button', { name: 'Show all' }).press('Enter');
+  await expect(count).toHaveText(/^3,\d{3} rows$/);
+});
