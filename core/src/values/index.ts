@@ -3,6 +3,7 @@ export * from './dates';
 export * from './locale';
 export * from './read-date';
 export * from './kinds';
+export * from './sums';
 export * from './pattern';
 export * from './characters';
 export * from './zone';

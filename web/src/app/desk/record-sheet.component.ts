@@ -24,17 +24,7 @@ import {
   type Field,
   type KindName,
 } from '@heathridge/core/design';
-import {
-  add,
-  decimal,
-  fromText,
-  isNumeric,
-  showValue,
-  toText,
-  type Decimal,
-  type Reading,
-  type Value,
-} from '@heathridge/core/values';
+import { isNumeric, showValue, sumShown, type Reading, type Value } from '@heathridge/core/values';
 import { UNWORKED, why, type Fetch, type Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
 import { FIELD } from '../shared/field';
@@ -257,16 +247,11 @@ export class RecordSheetComponent {
     return this.fieldsOf(child)
       .filter(({ field }) => field.type.kind === 'money')
       .map(({ field }) => {
-        const values = child.rows
-          .filter(({ deleted }) => !deleted)
-          .map((row) => fromText(String(this.held(row, field).value ?? '')));
-        const sum = values.reduce<Decimal>(
-          (total, value) => (value ? add(total, value) : total),
-          decimal(0n, field.type.kind === 'money' ? field.type.places : 0),
-        );
+        const live = child.rows.filter(({ deleted }) => !deleted);
+        const values = live.map((row) => this.held(row, field).value);
         return {
           label: `Sum of ${field.label.toLowerCase()}`,
-          text: showValue(valueKind(field.type), toText(sum), this.reading().locale),
+          text: sumShown(valueKind(field.type), values, this.reading().locale),
         };
       });
   }

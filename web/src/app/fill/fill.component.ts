@@ -38,6 +38,7 @@ import {
   type GridApi,
   type GridReadyEvent,
   type IDatasource,
+  type SelectionColumnDef,
   type ITooltipParams,
   type ValueFormatterParams,
   type ValueSetterParams,
@@ -54,7 +55,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
-import { isNumeric, showValue, type Value } from '@heathridge/core/values';
+import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
@@ -114,6 +115,8 @@ export class FillComponent {
   private readonly toast = inject(Toast);
   private readonly injector = inject(Injector);
   readonly words = WORDS;
+  /** What ticks a row is always to be seen, however far the columns have been moved. */
+  readonly ticks: SelectionColumnDef = { pinned: 'left' };
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
@@ -157,7 +160,20 @@ export class FillComponent {
     return `${some}${number(all)} ${all === 1 ? 'row' : 'rows'}`;
   });
   readonly mostConditions = MOST_CONDITIONS;
-  readonly selected = signal(0);
+  readonly ticked = signal<readonly GridRow[]>([]);
+  /** How many rows are ticked, and what their amounts come to. */
+  readonly sums = computed((): readonly { readonly label: string; readonly text: string }[] => {
+    const rows = this.ticked();
+    const fields = this.table()?.fields.filter(({ type }) => isSummed(valueKind(type))) ?? [];
+    return fields.map(({ id, label, type }) => ({
+      label,
+      text: sumShown(
+        valueKind(type),
+        rows.map(({ cells }) => cells[id]?.value ?? null),
+        this.store.locale(),
+      ),
+    }));
+  });
   readonly fresh = signal<GridRow | null>(null);
   readonly pinned = computed(() => {
     const row = this.fresh();
@@ -179,7 +195,7 @@ export class FillComponent {
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
 
   constructor() {
-    this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.setSource());
+    this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.showOthers());
     effect(() => {
       const table = this.table();
       untracked(() => {
@@ -189,7 +205,7 @@ export class FillComponent {
         this.conditions.set([]);
         this.total.set(null);
         this.resetNew();
-        this.setSource();
+        this.showOthers();
       });
     });
   }
@@ -210,6 +226,13 @@ export class FillComponent {
 
   ask(conditions: readonly string[]): void {
     this.conditions.set(conditions);
+    this.showOthers();
+  }
+
+  /** Other rows are shown from now on: none of those that go may stay ticked unseen. */
+  private showOthers(): void {
+    this.grid?.deselectAll();
+    this.ticked.set([]);
     this.setSource();
   }
 
@@ -319,7 +342,7 @@ export class FillComponent {
   }
 
   selectionChanged(): void {
-    this.selected.set(this.grid?.getSelectedRows().length ?? 0);
+    this.ticked.set(this.grid?.getSelectedRows() ?? []);
   }
 
   private resetNew(): void {
@@ -342,8 +365,8 @@ export class FillComponent {
       { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
         field.type.kind as string
       ] ?? 112;
-    // A heading has room for its words, and for what tells the order beside them.
-    const width = Math.round(Math.max(usual, field.label.length * 7.5 + 66) * this.scale());
+    // A heading has room for its words, and for the arrow that tells the order.
+    const width = Math.round(Math.max(usual, field.label.length * 7.5 + 40) * this.scale());
     const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
     return {
       colId: field.id,

@@ -271,6 +271,15 @@ describe('a list that drops down', () => {
     expect(document.activeElement?.tagName).toBe('MAT-SELECT');
   });
 
+  it('takes what fits what stands in the line, however quickly Enter follows', async () => {
+    const { host, loader } = await mount(SelectHostComponent);
+    await (await loader.getHarness(MatSelectHarness)).open();
+    find().value = 'octo';
+    find().dispatchEvent(new Event('input'));
+    find().dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true, cancelable: true }));
+    expect(host.taken).toEqual(['October']);
+  });
+
   it('says when nothing is left, and forgets what was sought when it closes', async () => {
     const { fixture, loader } = await mount(SelectHostComponent);
     const list = await loader.getHarness(MatSelectHarness);

@@ -16,6 +16,7 @@ import {
 import { NgControl, type ControlValueAccessor } from '@angular/forms';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
+import type { MatOption } from '@angular/material/core';
 import { MatSelect } from '@angular/material/select';
 import { newId } from './ids';
 import { SELECT } from './select';
@@ -257,8 +258,12 @@ export class SelectComponent<T extends string = string> implements ControlValueA
       // The list would close, and the field that the key comes by next would open it again.
       event.preventDefault();
       event.stopPropagation();
-      const option = this.list()._keyManager.activeItem;
-      if (option && !option.disabled) option._selectViaInteraction();
+      // Typed quickly, the list is not drawn anew yet: what is taken goes with what stands in the line.
+      const fits = (option: MatOption | null): boolean =>
+        option !== null && this.matches({ id: '', label: option.viewValue });
+      const active = this.list()._keyManager.activeItem;
+      const option = fits(active) ? active : this.list().options.find(fits);
+      option?._selectViaInteraction();
     }
     // On from the field, not from what lies above the page.
     if (key === 'Tab') {
