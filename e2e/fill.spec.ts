@@ -80,3 +80,41 @@ test('rows are asked for as a sentence and sorted by several columns, by keyboar
   await expect(page.getByRole('button', { name: 'Delete 3' })).toBeHidden();
   await expect(count).toHaveText(/^3,\d{3} rows$/);
 });
+
+test('before rows are deleted it is said what goes along, and what stands in the way', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await office.stage('Fill');
+  const tick = async (...rows: number[]): Promise<void> => {
+    for (const row of rows)
+      await page
+        .locator(`[role="row"][row-index="${row}"] [role="gridcell"]`)
+        .first()
+        .getByRole('checkbox')
+        .check();
+  };
+  await page.getByRole('button', { name: /^Players/ }).click();
+  await expect(page.locator('[role="gridcell"][col-id="f_playerSurname"]').first()).toBeVisible();
+  await tick(0, 1, 2);
+  await office.button('Delete 3').click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog).toContainText('These players cannot be deleted');
+  await expect(dialog.getByRole('listitem')).toHaveText(
+    /^\d+ hires, by Player: they have to be deleted or changed first\.$/,
+  );
+  await expect(dialog.getByRole('button')).toHaveText(['Close']);
+  await page.keyboard.press('Escape');
+
+  await page.getByRole('button', { name: /^Hires/ }).click();
+  await expect(page.locator('[role="gridcell"][col-id="f_hireDueBack"]').first()).toBeVisible();
+  await expect(office.button('Delete 3')).toBeHidden();
+  await tick(0, 1);
+  await office.button('Delete 2').click();
+  await expect(dialog).toContainText('Delete 2 hires?');
+  await expect(dialog.getByRole('listitem')).toHaveText(/^\d+ payments? goe?s? along \(Hire\)\.$/);
+  await dialog.getByRole('button', { name: 'Delete' }).click();
+  await office.said('2 hires deleted.');
+});

@@ -39,6 +39,20 @@ export type Cell = v.InferOutput<typeof Cell>;
 /** What an expression gives for rows, in their order; null too where a row has gone. */
 export const WorkedOut = v.strictObject({ values: v.array(v.union([Plain, FaultCell])) });
 
+/** What becomes of other rows when some are deleted, by the link through which it comes to them. */
+export const Along = v.strictObject({
+  along: v.array(
+    v.strictObject({
+      table: Id,
+      link: v.string(),
+      becomes: v.picklist(['deleted', 'emptied', 'in the way']),
+      count: v.number(),
+      /** There are more, which were not counted. */
+      more: v.boolean(),
+    }),
+  ),
+});
+
 /** How somebody has the pages look: their colours, and the size of their type and rows. */
 export const Look = v.strictObject({
   colours: v.picklist(['system', 'light', 'dark']),

@@ -8,6 +8,7 @@ import { Key, RowsAsked, SaveRequest, type RowKey } from '@heathridge/core/rows'
 import { todayIn, type Context } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
+import { goesAlong } from '../rows/along';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
@@ -24,6 +25,14 @@ const Window = v.object({
   sort: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5)), []),
   ...RowsAsked.entries,
 });
+
+function checkedKeys({ design }: OpenFile, table: Table, keys: readonly RowKey[]): RowKey[] {
+  return keys.map((key) => {
+    const right = checkKey(design, table, key);
+    if (!right) throw new Problem('bad-request', `This is no key of ${table.label}.`);
+    return right;
+  });
+}
 
 /** Throws a problem in words where what is asked of rows cannot be. */
 function checkAsked({ design }: OpenFile, table: Table, asked: RowsAsked): void {
@@ -139,6 +148,18 @@ export function rowRoutes(router: Router): void {
   });
   router.add({
     method: 'POST',
+    url: '/api/files/:file/tables/:table/along',
+    answer: answers.Along,
+    needs: 'builder',
+    summary: 'What would become of other rows if these were deleted; nothing is changed',
+    body: v.object({ keys: v.pipe(v.array(Key), v.minLength(1), v.maxLength(5000)) }),
+    handler: ({ file, params, body }) => {
+      const table = tableAt(file, params['table']!);
+      return { along: goesAlong(file.reader, file.design, table, checkedKeys(file, table, body.keys)) };
+    },
+  });
+  router.add({
+    method: 'POST',
     url: '/api/files/:file/tables/:table/work-out',
     answer: answers.WorkedOut,
     needs: 'builder',
@@ -152,11 +173,7 @@ export function rowRoutes(router: Router): void {
       const table = tableAt(file, params['table']!);
       const field = fieldOf(table, id);
       if (!field) throw new Problem('not-found', 'This field is no longer there.');
-      const checked = keys.map((key) => {
-        const right = checkKey(file.design, table, key);
-        if (!right) throw new Problem('bad-request', `This is no key of ${table.label}.`);
-        return right;
-      });
+      const checked = checkedKeys(file, table, keys);
       const task = { task: 'work out', design: file.design, field: id, expression, keys: checked } as const;
       return { values: await jobs.run(file.path, task, { signal: gone }) };
     },

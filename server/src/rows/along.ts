@@ -1,9 +1,14 @@
 import { fieldOf, linksFrom, type Design, type Field, type Link, type Table } from '@heathridge/core/design';
+import { sqlName } from '@heathridge/core/expression';
+import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { fromStored, toStored } from './codec';
 import { remember, type Row } from '../store/history';
 import { rowsWith, type Saving } from './saving';
 import { keyOf } from './tables';
+import type { Connection } from '../store/driver';
+import { asBytes, prepared, textOf } from '../store/statements';
+import { keyColumns } from './json';
 
 /** The links that lead to a table, from its own rows too. */
 const linksInto = (design: Design, table: Table): Link[] =>
@@ -73,3 +78,72 @@ const nameOf = (table: Table, row: Row): string => `${table.id} ${JSON.stringify
 /** True when one of these values belongs to the key of a table. */
 export const changesKey = (table: Table, values: Readonly<Record<string, Value>>): boolean =>
   table.key.some((id) => id in values && fieldOf(table, id) !== undefined);
+
+/** Rows that are followed through one link at most: where there are more, that is all that is said. */
+const MOST_FOLLOWED = 10_000;
+
+/** What becomes of other rows when rows are deleted. */
+export interface Along {
+  /** The id of their table, and the label of what leads from them. */
+  readonly table: string;
+  readonly link: string;
+  readonly becomes: 'deleted' | 'emptied' | 'in the way';
+  readonly count: number;
+  readonly more: boolean;
+}
+
+/** The keys of the rows that lead to these by a link. */
+function leadingTo(db: Connection, { child, parent, on }: Link, keys: readonly RowKey[]): RowKey[] {
+  const column = (row: string, field: Field): string => `${row}.${sqlName(field.name)}`;
+  const picked = keyColumns(parent, 'p').map((key, i) => `${key} = json_extract(k.value, '$[${i}]')`);
+  const linked = on.map(([own, other]) => `${column('c', own)} = ${column('p', other)}`);
+  const sql =
+    `SELECT DISTINCT ${asBytes(`json_array(${keyColumns(child, 'c').join(', ')})`)} FROM json_each(?) AS k ` +
+    `JOIN ${sqlName(parent.name)} AS p ON ${picked.join(' AND ')} ` +
+    `JOIN ${sqlName(child.name)} AS c ON ${linked.join(' AND ')} LIMIT ${MOST_FOLLOWED + 1}`;
+  const rows = prepared(db, sql).all([JSON.stringify(keys)]) as [Buffer][];
+  return rows.map(([key]) => JSON.parse(textOf(key)) as RowKey);
+}
+
+/**
+ * What would become of other rows if these were deleted, however far that goes; rows that go along themselves are
+ * neither left empty nor in the way. Nothing is changed.
+ */
+export function goesAlong(
+  db: Connection,
+  design: Design,
+  table: Table,
+  keys: readonly RowKey[],
+): readonly Along[] {
+  const gone = new Map([[table.id, new Set(keys.map((key) => JSON.stringify(key)))]]);
+  const goneOf = ({ id }: Table): Set<string> => {
+    const known = gone.get(id) ?? new Set<string>();
+    gone.set(id, known);
+    return known;
+  };
+  const met = new Map<string, { readonly link: Link; readonly rows: Set<string> }>();
+  const queue: [Table, readonly RowKey[]][] = [[table, keys]];
+  // The list grows while it is gone through.
+  for (const [parent, rows] of queue)
+    for (const link of linksInto(design, parent)) {
+      const known = met.get(link.id) ?? { link, rows: new Set<string>() };
+      met.set(link.id, known);
+      const fresh = leadingTo(db, link, rows).filter((key) => !known.rows.has(JSON.stringify(key)));
+      fresh.forEach((key) => known.rows.add(JSON.stringify(key)));
+      if (link.onDelete !== 'deleteAlong') continue;
+      const going = fresh.filter((key) => !goneOf(link.child).has(JSON.stringify(key)));
+      going.forEach((key) => goneOf(link.child).add(JSON.stringify(key)));
+      if (going.length > 0) queue.push([link.child, going]);
+    }
+  const asked = new Set(keys.map((key) => JSON.stringify(key)));
+  return [...met.values()].flatMap(({ link, rows }): Along[] => {
+    const deletes = link.onDelete === 'deleteAlong';
+    const counted = [...rows].filter((key) =>
+      deletes ? !(link.child.id === table.id && asked.has(key)) : !goneOf(link.child).has(key),
+    );
+    if (counted.length === 0) return [];
+    const becomes = deletes ? 'deleted' : link.onDelete === 'refuse' ? 'in the way' : 'emptied';
+    const count = Math.min(counted.length, MOST_FOLLOWED);
+    return [{ table: link.child.id, link: link.label, becomes, count, more: counted.length > count }];
+  });
+}

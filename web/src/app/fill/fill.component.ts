@@ -43,7 +43,7 @@ import {
   type ValueFormatterParams,
   type ValueSetterParams,
 } from 'ag-grid-community';
-import { debounceTime, firstValueFrom, Subject } from 'rxjs';
+import { catchError, debounceTime, EMPTY, firstValueFrom, Subject } from 'rxjs';
 import {
   comesWithText,
   isGiven,
@@ -68,6 +68,7 @@ import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
 import { narrowedBy } from '../shared/narrowed';
 import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
+import { alongWords } from './along-words';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 import { GRID_THEME } from './grid-theme';
@@ -317,15 +318,37 @@ export class FillComponent {
     const [table, rows] = [this.table(), this.grid?.getSelectedRows() ?? []];
     if (!table || rows.length === 0) return;
     const name = rows.length === 1 ? table.label.toLowerCase() : table.plural.toLowerCase();
+    const keys = rows.flatMap(({ key }) => (key ? [key] : []));
+    const asked = this.api.along(this.store.file, table.id, keys).pipe(
+      catchError((error: unknown) => {
+        this.toast.problem(error);
+        return EMPTY;
+      }),
+    );
+    const found = await firstValueFrom(asked, { defaultValue: null });
+    if (!found) return;
+    const isHeld = found.along.some(({ becomes }) => becomes === 'in the way');
+    const lines = found.along
+      .filter(({ becomes }) => !isHeld || becomes === 'in the way')
+      .map((item) => alongWords(this.store.design(), item));
+    const stopped: Confirmation = {
+      title: `${rows.length === 1 ? 'This' : 'These'} ${name} cannot be deleted`,
+      text: 'Nothing was changed. Other rows still lead there:',
+      lines,
+      stay: 'Close',
+    };
     const data: Confirmation = {
       title: `Delete ${rows.length} ${name}?`,
-      text: 'They are taken out of the file. The history keeps what they held.',
+      text: `${rows.length === 1 ? 'It is' : 'They are'} taken out of the file. The history keeps what ${rows.length === 1 ? 'it' : 'they'} held.`,
+      lines,
       act: 'Delete',
-      stay: 'Keep them',
+      stay: rows.length === 1 ? 'Keep it' : 'Keep them',
       danger: true,
     };
     const sure = await firstValueFrom(
-      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
+      this.dialog
+        .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data: isHeld ? stopped : data })
+        .afterClosed(),
     );
     if (!sure) return;
     this.fill.remove(table, rows).subscribe({

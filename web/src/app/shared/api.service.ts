@@ -179,6 +179,9 @@ export class Api {
     });
   repair = (file: string) => this.http.post<Soundness>(`${base(file)}/sound/repair`, {});
 
+  /** What would become of other rows if these were deleted. */
+  along = (file: string, table: string, keys: readonly RowKey[]) =>
+    this.http.post<answers.Answer<typeof answers.Along>>(`${base(file)}/tables/${table}/along`, { keys });
   window = (file: string, table: string, request: WindowRequest) =>
     this.http.post<answers.Answer<typeof answers.Window>>(`${base(file)}/tables/${table}/window`, request);
   row = (file: string, table: string, key: RowKey) =>

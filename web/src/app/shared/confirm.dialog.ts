@@ -5,7 +5,10 @@ import { MAT_DIALOG_DATA, MatDialogModule } from '@angular/material/dialog';
 export interface Confirmation {
   readonly title: string;
   readonly text: string;
-  readonly act: string;
+  /** More that is to be known before it is done, one after another. */
+  readonly lines?: readonly string[];
+  /** What the button that does it says; none where it cannot be done. */
+  readonly act?: string;
   readonly stay: string;
   readonly danger?: boolean;
 }
@@ -15,18 +18,37 @@ export interface Confirmation {
   imports: [MatButton, MatDialogModule],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
-    <mat-dialog-content>{{ data.text }}</mat-dialog-content>
+    <mat-dialog-content>
+      {{ data.text }}
+      @if (data.lines?.length) {
+        <ul>
+          @for (line of data.lines; track $index) {
+            <li>{{ line }}</li>
+          }
+        </ul>
+      }
+    </mat-dialog-content>
     <mat-dialog-actions align="end">
       <button matButton="outlined" [mat-dialog-close]="false" cdkFocusInitial>{{ data.stay }}</button>
-      <button
-        matButton="outlined"
-        [class.danger]="data.danger"
-        [class.act]="!data.danger"
-        [mat-dialog-close]="true"
-      >
-        {{ data.act }}
-      </button>
+      @if (data.act) {
+        <button
+          matButton="outlined"
+          [class.danger]="data.danger"
+          [class.act]="!data.danger"
+          [mat-dialog-close]="true"
+        >
+          {{ data.act }}
+        </button>
+      }
     </mat-dialog-actions>
+  `,
+  styles: `
+    ul {
+      display: grid;
+      gap: 4px;
+      margin: 10px 0 0;
+      padding-inline-start: 20px;
+    }
   `,
 })
 export class ConfirmDialog {
