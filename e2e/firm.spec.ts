@@ -119,11 +119,11 @@ test('what cannot be read from the server is told, and the draft is there when i
 }) => {
   await office.signIn('Mara Ashdown');
   await office.openDemo();
-  await page.locator('[data-table="t_school"] .face').click();
   await page.getByRole('button', { name: 'Field', exact: true }).waitFor();
-  // Parts of a page are code of their own, read when they are wanted.
+  // Parts of a page are code of their own, read when somebody moves or they are wanted.
   office.expected = /Failed to fetch dynamically imported module/;
   await context.route(/\.js$/, (route) => route.fulfill({ status: 404 }));
+  await page.locator('[data-table="t_school"] .face').click();
   await page.getByRole('button', { name: 'Field', exact: true }).click();
   const alerts = page.getByRole('alert').filter({ hasText: 'could not be read from the server' });
   await expect(alerts).toHaveCount(2);

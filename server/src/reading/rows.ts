@@ -1,6 +1,6 @@
 import { findField, orderTable, type Field, type Table } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
-import { asksNothing, NOTHING, type RowKey } from '@heathridge/core/rows';
+import { asksNothing, NOTHING, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
 import type { OpenFile } from '../store/files';
@@ -75,6 +75,10 @@ function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort'
 
 const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
+/** Whether what is asked may take long: it reads every row of a large table, or who knows what by a condition. */
+const isCostly = (file: OpenFile, table: Table, asked: RowsAsked): boolean =>
+  asked.conditions.length > 0 || (!asksNothing(asked) && isLarge(file, table));
+
 const answered = new WeakMap<
   OpenFile,
   { readonly asked: string; readonly version: number; readonly count: number }
@@ -88,7 +92,7 @@ export async function count(
 ): Promise<number> {
   const asked = { search, conditions, today };
   if (asksNothing(asked)) return rowCount(file, table);
-  if (!isLarge(file, table)) return countRows(file.reader, file.design, table, asked);
+  if (!isCostly(file, table, asked)) return countRows(file.reader, file.design, table, asked);
   const { design } = file;
   const [name, version] = [JSON.stringify([table.id, design.version, asked]), dataVersion(file.reader)];
   const known = answered.get(file);
@@ -125,8 +129,8 @@ export async function window(
   if (file.design !== design) throw new DesignMoved();
   // What has no index to go by reads every row.
   const kept = readsKeptOrder(file, table, request.sort);
-  const costly = !asksNothing(request) || !orderOf(design, table, request.sort, kept).plain;
-  if (costly && isLarge(file, table)) {
+  const isSorted = !orderOf(design, table, request.sort, kept).plain && isLarge(file, table);
+  if (isSorted || isCostly(file, table, request)) {
     const task = { task: 'window', design, viewer, table: table.id, request } as const;
     return { total, rows: await jobs.run(file.path, task, { signal }) };
   }

@@ -13,7 +13,8 @@ import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
-import { switchMap } from 'rxjs';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { catchError, EMPTY, fromEvent, merge, switchMap, take } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
 import {
   allLinks,
@@ -91,6 +92,7 @@ export class PlanComponent implements OnDestroy {
       null,
   );
   constructor() {
+    this.readAhead();
     effect(() => {
       const wanted = this.tableParam();
       untracked(() => wanted && this.pickTable(wanted));
@@ -99,6 +101,30 @@ export class PlanComponent implements OnDestroy {
 
   ngOnDestroy(): void {
     this.draft.leave();
+  }
+
+  /**
+   * Reads the code of what is likely to be wanted next, as soon as somebody moves: it is there then when it is wanted,
+   * and no key is typed into nothing.
+   */
+  private readAhead(): void {
+    merge(fromEvent(document, 'pointermove'), fromEvent(document, 'keydown'))
+      .pipe(
+        take(1),
+        switchMap(() =>
+          Promise.all([
+            import('./field-editor.component'),
+            import('./table-editor.component'),
+            import('./draft-strip.component'),
+            import('../shared/ask.dialog'),
+            import('@heathridge/core/plan'),
+          ]),
+        ),
+        // Whoever wants one of them then is told that it cannot be read.
+        catchError(() => EMPTY),
+        takeUntilDestroyed(),
+      )
+      .subscribe();
   }
 
   pickTable(id: string): void {
