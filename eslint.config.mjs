@@ -34,7 +34,8 @@ const CORE_ROOMS = {
   change: ['design', 'documents', 'expression', 'values'],
   plan: ['change', 'design', 'expression'],
   temporal: [],
-  api: ['expression', 'change', 'design', 'documents', 'plan', 'query', 'report', 'rows'],
+  api: ['expression', 'change', 'design', 'documents', 'plan', 'query', 'report', 'rows', 'sheet'],
+  sheet: ['design', 'values'],
   exchange: ['change', 'design', 'expression', 'plan', 'values'],
 };
 
@@ -45,11 +46,12 @@ const SERVER_ROOMS = {
   people: ['store'],
   rows: ['change', 'store'],
   report: [],
-  jobs: ['change', 'report', 'rows', 'store'],
+  sheets: ['change', 'rows', 'store'],
+  jobs: ['change', 'report', 'rows', 'sheets', 'store'],
   reading: ['jobs', 'rows', 'store'],
   plan: ['change', 'jobs', 'store'],
-  http: ['change', 'jobs', 'people', 'store'],
-  routes: ['change', 'http', 'jobs', 'plan', 'reading', 'report', 'rows', 'store'],
+  http: ['change', 'jobs', 'people', 'sheets', 'store'],
+  routes: ['change', 'http', 'jobs', 'plan', 'reading', 'report', 'rows', 'sheets', 'store'],
 };
 
 const WEB_ROOMS = {
@@ -61,7 +63,8 @@ const WEB_ROOMS = {
   desk: ['frame', 'shared', 'value'],
   plan: ['desk', 'file', 'shared', 'value'],
   ask: ['file', 'shared', 'value'],
-  fill: ['ask', 'desk', 'file', 'frame', 'shared', 'value'],
+  fill: ['ask', 'bring', 'desk', 'file', 'frame', 'shared', 'value'],
+  bring: ['file', 'shared'],
   query: ['ask', 'file', 'frame', 'shared', 'value'],
   screens: ['desk', 'file', 'frame', 'shared'],
   print: ['file', 'frame', 'shared'],

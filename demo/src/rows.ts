@@ -4,7 +4,7 @@ import { dice, type Dice } from './random';
 /** Rows as the file stores them: money and decimals in whole units, ticks as 0 or 1. */
 export type Rows = Readonly<Record<string, readonly (readonly (string | number | null)[])[]>>;
 
-const SCHOOLS =
+export const SCHOOLS =
   'Harrow Lane Primary|Marchfield High|Tolver Bridge Academy|Ansty Vale School|Pellwood Junior|Pellwood Infants|Long Causey Infants|Dunmere College|Oakenshaw Primary|Saint Orrin’s School|Quarry Hill High|Bramling Juniors|Wetherleigh Academy|Cold Ashby Middle|Thornley Park|Merrowdown Grammar|East Lidden Primary|Fernhollow School|Kingsmere Lower|Rookery Lane|Stonebeck High|Underwood Music Centre|Vale of Lidden Sixth Form'.split(
     '|',
   );
@@ -40,11 +40,11 @@ const KINDS: readonly (readonly [string, number, number])[] = [
   ['Classical guitar', 6, 850],
   ['Lever harp', 6, 3900],
 ];
-const SURNAMES =
+export const SURNAMES =
   'Oduya|Varga|Okell|Tremayne|Ashdown|Leck|Bellweather|Castellane|Dunmore|Eversley|Fairbrook|Garrowby|Hollins|Iversen|Jessamy|Kettering|Lindqvist|Marwood|Nyberg|Ormsby|Pascoe|Quennell|Rastrick|Selwyn|Thackray|Underhay|Vasquez|Whitlam|Yelland|Zielinska|Abara|Bhatt|Chowdry|Dębska|Ekström|Farouk|Gómez|Haddad|Ibarra|Joshi'.split(
     '|',
   );
-const FIRST =
+export const FIRST =
   'Temi|Sade|Ilse|Bram|Mara|Tobin|Ada|Bea|Caleb|Dora|Elin|Finn|Gwen|Hugo|Isla|Jonas|Kit|Lena|Milo|Nell|Otis|Pia|Quinn|Rosa|Seth|Tessa|Una|Vince|Wren|Yara|Zoë|Amir|Bela|Cora|Dilip|Esme|Faye|Gus|Hana|Ivo'.split(
     '|',
   );

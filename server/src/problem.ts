@@ -24,6 +24,8 @@ export const PROBLEMS = {
   'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
   'not-taken-in': [422, 'This file cannot be taken in'],
+  'sheet-refused': [422, 'This sheet cannot be brought in'],
+  'not-undone': [409, 'This cannot be undone'],
   'disk-full': [507, 'The disk is full'],
   unexpected: [500, 'Something went wrong on our side'],
 } as const satisfies Record<string, readonly [number, string]>;

@@ -111,6 +111,8 @@ function writtenNumber(locale: Locale): RegExp {
   return made;
 }
 
+const PLAIN_NUMBER = /^-?\d+(?:\.\d+)?$/;
+
 const isWrittenNumber = (text: string, locale: Locale): boolean =>
   writtenNumber(locale).test(text.replace(/^[ \u00a0\u202f\t]+|[ \u00a0\u202f\t]+$/g, ''));
 
@@ -123,6 +125,8 @@ const DIGITS_WITH_MARKS = /^\d+(?:[.,'’ \u00a0\u202f]\d+)+$/;
  * stand where thousands end: of any others it is asked what is meant, in the message that is given instead.
  */
 export function readNumber(text: string, locale: Locale, written = false): Decimal | string {
+  // Most numbers of a sheet have no mark that could mean anything else.
+  if (PLAIN_NUMBER.test(text) && (locale.decimalMark === '.' || !text.includes('.'))) return fromText(text)!;
   const typed = written ? text : text.replace(SIGN_APART, '$1');
   const number = isWrittenNumber(typed, locale) ? fromText(plainNumber(typed, locale)) : null;
   if (number) return number;
@@ -182,6 +186,10 @@ const unitless = (text: string, unit: string | null | undefined): string => {
     : text;
 };
 
+/** Only characters of which nothing need be asked. */
+// eslint-disable-next-line no-control-regex
+const ASCII = /^[\x01-\x7f]*$/;
+
 /** The form in which texts are kept: composed, so that two that look alike are alike (Unicode, UAX 15, NFC). */
 export const keptText = (text: string): string => text.normalize('NFC');
 
@@ -193,7 +201,7 @@ const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
  * false). The message of a refusal is for people and quotes what was typed.
  */
 export function readValue(kind: ValueKind, text: string, { locale, today, written }: Reading): Read {
-  if (/[\0\ufffe\uffff]|\p{Surrogate}/u.test(text))
+  if (!ASCII.test(text) && /[\0\ufffe\uffff]|\p{Surrogate}/u.test(text))
     return bad('This text holds a character that cannot be kept (NUL, or a broken one).');
   if (kind.kind === 'tick') {
     const word = text.trim().toLowerCase();
@@ -205,9 +213,11 @@ export function readValue(kind: ValueKind, text: string, { locale, today, writte
     case 'text': {
       const trimmed = keptText(text).trim();
       if (/[\r\n]/.test(trimmed)) return bad('This field holds one line of text.');
-      const length = [...trimmed].length;
-      if (kind.most !== undefined && length > kind.most)
-        return bad(`This text has ${length} characters; at most ${kind.most} fit here.`);
+      if (kind.most !== undefined && trimmed.length > kind.most) {
+        const length = [...trimmed].length;
+        if (length > kind.most)
+          return bad(`This text has ${length} characters; at most ${kind.most} fit here.`);
+      }
       return kind.pattern ? readPattern(kind.pattern, trimmed) : ok(trimmed);
     }
     case 'longText':

@@ -58,22 +58,58 @@ export function readDate(text: string, today: string, locale: Locale): string | 
 }
 
 /**
+ * Reads the other forms of a date of ISO 8601: the basic one, week dates and ordinal dates, each with hyphens or
+ * without (`20261104`, `2026-W45-3`, `2026W453`, `2026-308`, `2026308`).
+ *
+ * @returns `YYYY-MM-DD`, or null for anything else, and for a week or day that the year does not have
+ */
+export function standardDate(text: string): string | null {
+  const basic = /^(\d{4})(\d{2})(\d{2})$/.exec(text);
+  if (basic) {
+    const date = `${basic[1]}-${basic[2]}-${basic[3]}`;
+    return parseDate(date) ? date : null;
+  }
+  const week = /^(\d{4})(-?)W(\d{2})\2([1-7])$/.exec(text);
+  if (week) {
+    const [year, number, day] = [week[1]!, Number(week[3]), Number(week[4])];
+    // The fourth of January is always in the first week, which begins on a Monday.
+    const first = -(weekday(`${year}-01-04`) - 1);
+    const inWeek = (of: number): string | null => addDays(`${year}-01-04`, first + (number - 1) * 7 + of - 1);
+    // A week belongs to the year of its Thursday.
+    return number >= 1 && inWeek(4)?.startsWith(year) ? inWeek(day) : null;
+  }
+  const ordinal = /^(\d{4})-?(\d{3})$/.exec(text);
+  if (!ordinal || ordinal[2] === '000') return null;
+  const date = addDays(`${ordinal[1]}-01-01`, Number(ordinal[2]) - 1);
+  return date?.startsWith(ordinal[1]!) ? date : null;
+}
+
+/** Characters of the longest way to write a date. */
+const MOST_WRITTEN = 60;
+const WORD = '\\p{L}{3,}\\.?';
+/** How dates are written out: numbers with one sign between, or the month as a word. */
+const WRITTEN = [
+  /^\d{1,4}([./-])\d{1,2}\1\d{1,4}$/u,
+  new RegExp(`^\\d{1,2}(?:st|nd|rd|th|\\.)?[ -]${WORD}[ -](?:\\d{4}|\\d{2})$`, 'u'),
+  new RegExp(`^${WORD} \\d{1,2}(?:st|nd|rd|th)?,? \\d{4}$`, 'u'),
+];
+
+/**
  * Reads a date that is written out, with day, month and year in one style: `2026-11-04`, `4/11/2026`,
- * `4.11.26`, `4 Nov 2026`, `Wed 4 November 2026`, `Nov 4, 2026`. Nothing is added from today.
+ * `4.11.26`, `4 Nov 2026`, `Wed 4 November 2026`, `Nov 4, 2026`, or in another form of ISO 8601. Nothing is added
+ * from today.
  *
  * @returns `YYYY-MM-DD`, or null when the text is not a date
  */
 export function readWrittenDate(text: string, locale: Locale): string | null {
   const trimmed = text.trim();
+  if (trimmed.length > MOST_WRITTEN || !/\d/.test(trimmed)) return null;
+  if (/^\d{4}-\d\d-\d\d$/.test(trimmed)) return parseDate(trimmed) ? trimmed : null;
+  const standard = standardDate(trimmed);
+  if (standard) return standard;
   const named = trimmed.replace(/^\p{L}+\.?,?[ ]+(?=\d|\p{L}+\.? \d)/u, (word) =>
     weekdayNumber(word.replace(/[.,\s]/g, '').toLowerCase()) > 0 ? '' : word,
   );
-  const word = '\\p{L}{3,}\\.?';
-  const forms = [
-    /^\d{1,4}([./-])\d{1,2}\1\d{1,4}$/u,
-    new RegExp(`^\\d{1,2}(?:st|nd|rd|th|\\.)?[ -]${word}[ -](?:\\d{4}|\\d{2})$`, 'u'),
-    new RegExp(`^${word} \\d{1,2}(?:st|nd|rd|th)?,? \\d{4}$`, 'u'),
-  ];
-  if (!forms.some((form) => form.test(named))) return null;
+  if (!WRITTEN.some((form) => form.test(named))) return null;
   return readDate(named, '2000-01-01', locale);
 }

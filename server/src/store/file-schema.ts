@@ -1,6 +1,6 @@
 import type { Definition } from '@heathridge/core/design';
 import { sql } from 'drizzle-orm';
-import { blob, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import { blob, index, integer, primaryKey, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 
 /** Everything the builder has made: one JSON document a row. */
 export const definition = sqliteTable('hr_definition', {
@@ -25,13 +25,18 @@ export const log = sqliteTable(
     id: integer('id').primaryKey({ autoIncrement: true }),
     at: text('at').notNull(),
     by: text('by').notNull(),
-    what: text('what', { enum: ['rows', 'design', 'document', 'format', 'taken in'] }).notNull(),
+    what: text('what', {
+      enum: ['rows', 'design', 'document', 'format', 'taken in', 'brought in', 'undone'],
+    }).notNull(),
     /** The name that whoever sent a save gave it, with theirs before it: it is done once. */
     request: text('request'),
     /** What was asked for under that name, as a digest, and what was answered. */
     digest: text('digest'),
     answer: text('answer'),
-    /** For a document: it before and after, as JSON. */
+    /**
+     * For a document: it before and after, as JSON. For what was brought in: what it was and how many rows. For
+     * what was undone: the entry that it undoes.
+     */
     detail: text('detail'),
   },
   (table) => [
@@ -80,18 +85,23 @@ export const attachment = sqliteTable('hr_attachment', {
 });
 
 /** Every change of a row: who, when, before and after. */
-export const history = sqliteTable('hr_history', {
-  id: integer('id').primaryKey({ autoIncrement: true }),
-  at: text('at').notNull(),
-  by: text('by').notNull(),
-  table: text('table_id').notNull(),
-  key: text('key').notNull(),
-  op: text('op', { enum: ['insert', 'update', 'delete'] }).notNull(),
-  before: text('before'),
-  after: text('after'),
-  /** The entry of the log that it belongs to: all rows of one save have the same. */
-  log: integer('log'),
-});
+export const history = sqliteTable(
+  'hr_history',
+  {
+    id: integer('id').primaryKey({ autoIncrement: true }),
+    at: text('at').notNull(),
+    by: text('by').notNull(),
+    table: text('table_id').notNull(),
+    key: text('key').notNull(),
+    op: text('op', { enum: ['insert', 'update', 'delete'] }).notNull(),
+    before: text('before'),
+    after: text('after'),
+    /** The entry of the log that it belongs to: all rows of one save have the same. */
+    log: integer('log'),
+  },
+  // What has happened to one row is asked for by its key.
+  (row) => [index('hr_history_row').on(row.table, row.key)],
+);
 
 /** What the keys of rows became where a change of the design moved them: both as JSON arrays. */
 export const rekeyed = sqliteTable(
@@ -137,3 +147,33 @@ export const letter = sqliteTable('hr_letter', {
   folded: text('folded').notNull(),
   sorted: text('sorted').notNull(),
 });
+
+/** How a sheet with these headings was brought into a table the last time. */
+export const bringing = sqliteTable(
+  'hr_bringing',
+  {
+    table: text('table_id').notNull(),
+    /** The headings in their order, as a JSON array. */
+    headings: text('headings').notNull(),
+    plan: text('plan').notNull(),
+    at: text('at').notNull(),
+    by: text('by').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.table, table.headings] })],
+);
+
+/** A way of looking at the rows of a table: its columns, their order, what is asked. */
+export const view = sqliteTable(
+  'hr_view',
+  {
+    id: text('id').primaryKey(),
+    table: text('table_id').notNull(),
+    name: text('name').notNull(),
+    /** The account whose own it is; null for everyone's. */
+    account: text('account'),
+    document: text('document').notNull(),
+    at: text('at').notNull(),
+    by: text('by').notNull(),
+  },
+  (table) => [index('hr_view_table').on(table.table)],
+);

@@ -6,6 +6,9 @@ const UNFINISHED = /\.(part|read)(-wal|-shm|-journal)?$/;
 /** What the engine keeps beside a safe copy while it is looked at: a copy is whole without. */
 const BESIDE = /\.db-(wal|shm|journal)$/;
 
+/** The folder of sheets between being sent and being brought in. */
+export const SHEETS = 'sheets';
+
 /**
  * Clears what a server that was killed has left: files that were still being made, and what stands beside safe
  * copies. Files and copies themselves are never touched. Gives what was cleared, as paths below `data`.
@@ -26,5 +29,11 @@ export function clearLeftovers(data: string): string[] {
   const folders = existsSync(copies) ? readdirSync(copies, { withFileTypes: true }) : [];
   for (const folder of folders)
     if (folder.isDirectory()) clear(join('copies', folder.name), UNFINISHED, BESIDE);
+  // Sheets that nobody brought in: what was being done with them is not known any more.
+  const sheets = join(data, SHEETS);
+  for (const name of existsSync(sheets) ? readdirSync(sheets) : []) {
+    rmSync(join(sheets, name), { recursive: true, force: true });
+    cleared.push(join(SHEETS, name));
+  }
   return cleared.sort();
 }

@@ -1,0 +1,77 @@
+import { mkdirSync, readdirSync, readFileSync, rmSync, statSync, existsSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { SheetForm } from '@heathridge/core/sheet';
+
+/** What is known of a sheet that was sent, beside its bytes. */
+export interface SheetInfo {
+  readonly id: string;
+  /** The file it is to come into, and the account that sent it. */
+  readonly file: string;
+  readonly account: string;
+  /** As it was called there. */
+  readonly name: string;
+  readonly form: SheetForm;
+  readonly bytes: number;
+}
+
+/** Milliseconds for which a sheet is kept that nobody brings in: a day. */
+const KEPT = 24 * 3600 * 1000;
+/** Sheets of one person that are kept at once. */
+const MOST_KEPT = 20;
+
+/** Where sheets lie between being sent and being brought in, each in a folder of its own. */
+export class SheetFolder {
+  constructor(readonly root: string) {}
+
+  /** Makes room for a sheet: what is old goes. */
+  make(id: string, now: number): string {
+    mkdirSync(this.root, { recursive: true });
+    const others = readdirSync(this.root)
+      .map((name) => ({ path: join(this.root, name), at: statSync(join(this.root, name)).mtimeMs }))
+      .sort((a, b) => b.at - a.at);
+    for (const [i, { path, at }] of others.entries())
+      if (now - at > KEPT || i >= MOST_KEPT) rmSync(path, { recursive: true, force: true });
+    const folder = join(this.root, id);
+    mkdirSync(folder);
+    return folder;
+  }
+
+  /** Where a sheet is written that is taken out. */
+  placeFor(id: string, ending: string): string {
+    mkdirSync(this.root, { recursive: true });
+    return join(this.root, `${id}.${ending}`);
+  }
+
+  keep(info: SheetInfo): void {
+    writeFileSync(join(this.root, info.id, 'info.json'), JSON.stringify(info));
+  }
+
+  /** The sheet that this person sent for this file; null when there is none. */
+  find(id: string, file: string, account: string): (SheetInfo & { readonly folder: string }) | null {
+    const folder = join(this.root, id);
+    const path = join(folder, 'info.json');
+    if (!/^s_\w+$/.test(id) || !existsSync(path)) return null;
+    const info = JSON.parse(readFileSync(path, 'utf8')) as SheetInfo;
+    return info.file === file && info.account === account ? { ...info, folder } : null;
+  }
+
+  remove(id: string): void {
+    rmSync(join(this.root, id), { recursive: true, force: true });
+  }
+}
+
+/** What lies in the folder of a sheet. */
+export const partsOf = (folder: string) =>
+  ({
+    /** Its bytes as they came. */
+    came: join(folder, 'came'),
+    /** Its rows, one JSON array a line. */
+    rows: join(folder, 'rows.jsonl'),
+    look: join(folder, 'look.json'),
+    /** What is to be written, once it has been checked. */
+    staged: join(folder, 'staged.jsonl'),
+    plan: join(folder, 'plan.json'),
+    /** The rows that cannot be taken, as a sheet. */
+    bad: join(folder, 'not-taken.csv'),
+    trial: join(folder, 'trial.read'),
+  }) as const;
