@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url';
 import AxeBuilder from '@axe-core/playwright';
 import type { Page } from '@playwright/test';
 import { expect, test } from './office';
@@ -22,6 +23,8 @@ async function settled(page: Page): Promise<void> {
         ),
   );
 }
+
+const PLAYERS = fileURLToPath(new URL('../demo/sheets/players.csv', import.meta.url));
 
 /** The looks that a person can choose. */
 const LOOKS = [
@@ -83,6 +86,18 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await office.stage('Fill');
   await expect(page.getByRole('gridcell').nth(5)).toBeVisible();
   await accessible(page, 'Fill');
+  await office.button('History').click();
+  await page.getByRole('menuitem', { name: 'What was done to rows' }).click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await accessible(page, 'the history of rows');
+  await page.keyboard.press('Escape');
+  await page.getByRole('link', { name: 'Bring in' }).click();
+  await expect(page.getByRole('heading', { name: 'Bring in a sheet' })).toBeVisible();
+  await accessible(page, 'a sheet to choose');
+  await page.getByLabel('A sheet to bring in').setInputFiles(PLAYERS);
+  await page.getByRole('button', { name: 'Mend' }).first().click();
+  await page.getByRole('button', { name: 'Show why' }).click();
+  await accessible(page, 'a sheet to bring in');
   await office.stage('Query');
   await expect(page.getByRole('region', { name: 'Result' }).getByRole('cell').first()).toBeVisible();
   await accessible(page, 'Query');

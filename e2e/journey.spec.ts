@@ -25,7 +25,7 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
 
   // Plan: two tables, a link, a rule, a starting value.
   await expect(page.getByRole('heading', { name: 'What does the office keep track of?' })).toBeVisible();
-  await office.button('Add the first table').click();
+  await office.button('Type the first table').click();
   await office.field('What is one row of it?').fill('Borrower');
   await office.button('Add to the draft').click();
   await addField(office, 'Full name');

@@ -135,7 +135,7 @@ test('a design from nothing by keyboard: tables, many to many, a rule from a sha
   await page.keyboard.type('Choir');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'What does the office keep track of?' })).toBeVisible();
-  await enter(/^Add the first table$/);
+  await enter(/^Type the first table$/);
   await expect(office.field('What is one row of it?')).toBeFocused();
   await page.keyboard.type('Singer');
   await page.keyboard.press('Enter');

@@ -366,7 +366,7 @@ test('bad input is told plainly, and loses nothing', async ({ office, page }) =>
   await page.getByLabel('A definition, zipped').setInputFiles(put('notes.zip', 'no archive at all'));
   await office.said('This is no ZIP archive that can be read');
 
-  await office.button('Add the first table').click();
+  await office.button('Type the first table').click();
   await office.field('What is one row of it?').fill('Thing');
   await office.button('Add to the draft').click();
   await office.button('Field').click();

@@ -20,7 +20,7 @@ test('without demo data the first visit makes the builder’s account; what is s
   await expect(page.locator('mat-snack-bar-container')).toContainText('cannot hold /');
   await page.getByLabel('What is it called?').fill('Seed swap');
   await page.getByRole('button', { name: 'Make file' }).click();
-  await page.getByRole('button', { name: 'Add the first table' }).click();
+  await page.getByRole('button', { name: 'Type the first table' }).click();
   await page.getByLabel('What is one row of it?').fill('Packet');
   await page.getByRole('button', { name: 'Add to the draft' }).click();
   // Not applied yet: the draft is kept all the same.

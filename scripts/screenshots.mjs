@@ -131,6 +131,15 @@ try {
   await page.keyboard.press('Enter');
   await page.getByRole('alert').waitFor();
   await shot('fill');
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: /^Players/ }).click();
+  await page.getByRole('link', { name: 'Bring in' }).click();
+  await page.getByLabel('A sheet to bring in').setInputFiles('demo/sheets/players.csv');
+  await page.getByRole('button', { name: 'Mend' }).first().click();
+  await page.getByRole('button', { name: 'Read 31 as what is most like them' }).click();
+  await page.getByText('421 good').waitFor();
+  await page.getByRole('button', { name: 'Show why' }).click();
+  await shot('bring');
 
   await page.getByRole('link', { name: 'Query' }).click();
   await page.getByRole('region', { name: 'Result' }).getByRole('cell').first().waitFor();

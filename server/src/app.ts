@@ -7,9 +7,11 @@ import cookie from '@fastify/cookie';
 import rateLimit from '@fastify/rate-limit';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyReply } from 'fastify';
 import { systemClock, type Clock } from './clock';
+import { Newsroom } from './http/news';
 import { openApi } from './http/openapi';
 import { Problem } from './problem';
 import { Router, type RouteRecord } from './http/routes';
+import { DATABASE, SHEET } from './http/receive';
 import { servePages } from './http/static';
 import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
@@ -19,12 +21,17 @@ import { documentRoutes } from './routes/documents';
 import { exchangeRoutes } from './routes/exchange';
 import { MOST_BYTES } from './rows/attachments';
 import { fileRoutes } from './routes/files';
+import { newsRoutes } from './routes/news';
 import { planRoutes } from './routes/plan';
 import { queryRoutes } from './routes/query';
 import { reportRoutes } from './routes/report';
 import { rowRoutes } from './routes/rows';
+import { viewRoutes } from './routes/views';
+import { sheetRoutes } from './routes/sheets';
 import { sessionRoutes } from './routes/session';
 import { soundnessRoutes } from './routes/soundness';
+import { SheetFolder } from './sheets/folder';
+import { SHEETS } from './store/leftovers';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
@@ -92,6 +99,8 @@ export async function buildApp({
     files: new Files(registry, data, clock),
     accounts: new Accounts(registry, clock, demoOpen),
     jobs: new JobPool(),
+    sheets: new SheetFolder(join(data, SHEETS)),
+    news: new Newsroom(clock.id('e')),
     progress: new Map(),
   };
 
@@ -154,8 +163,9 @@ export async function buildApp({
     (_, body, done) => done(null, body),
   );
 
-  // A whole database file goes to disk as it comes.
-  server.addContentTypeParser('application/vnd.sqlite3', (_, body, done) => done(null, body));
+  // A whole database file, or a sheet, goes to disk as it comes.
+  for (const type of [DATABASE, SHEET])
+    server.addContentTypeParser(type, (_, body, done) => done(null, body));
 
   const router = new Router(server, context);
   sessionRoutes(router, signInsAMinute);
@@ -169,6 +179,9 @@ export async function buildApp({
   deskRoutes(router);
   attachmentRoutes(router);
   exchangeRoutes(router);
+  sheetRoutes(router);
+  newsRoutes(router);
+  viewRoutes(router);
   const document = openApi(router.records);
   router.add({
     method: 'GET',
@@ -191,6 +204,7 @@ export async function buildApp({
     context,
     routes: router.records,
     async close() {
+      context.news.close();
       context.jobs.close();
       await server.close();
       context.files.close();

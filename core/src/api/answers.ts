@@ -5,7 +5,8 @@ import { Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListN
 import type { LinkOffer } from '../plan';
 import type { FunnelPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
-import { Key } from '../rows';
+import { GridView, Key } from '../rows';
+import { Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
 
 /*
  * What the API answers. The server's routes name these, so that the description of the API and the types of
@@ -247,6 +248,8 @@ export const Window = v.strictObject({ total: v.number(), rows: v.array(v.array(
 export const Row = v.strictObject({ cells: v.array(Cell) });
 
 export const SavedRows = v.strictObject({
+  /** The entry of the log that the save is: what undoing it names. */
+  entry: v.number(),
   saved: v.array(v.strictObject({ change: v.number(), table: Id, key: Key, temp: v.optional(v.string()) })),
 });
 
@@ -328,3 +331,134 @@ export const Attachment = v.strictObject({
 export const KeptDraft = v.strictObject({ kept: v.number(), version: v.number() });
 export const DraftNow = v.strictObject({ draft: v.nullable(Draft), version: v.number() });
 export const SavedPlaces = v.strictObject({ saved: v.number() });
+
+const SheetInfo = v.strictObject({
+  id: Id,
+  name: v.string(),
+  form: v.picklist(SHEET_FORMS),
+  /** Bytes. */
+  bytes: v.number(),
+});
+const SheetCell = v.union([v.null(), v.string(), v.number(), v.boolean()]);
+const RaggedRows = v.strictObject({
+  rows: v.number(),
+  /** That of the first. */
+  line: v.number(),
+});
+
+/** A sheet as it was looked at: how it is read, and what its columns hold. */
+export const SheetLook = v.strictObject({
+  sheet: SheetInfo,
+  look: v.strictObject({
+    style: SheetStyle,
+    worksheets: listOf(v.string()),
+    rows: v.number(),
+    shorter: RaggedRows,
+    longer: RaggedRows,
+    columns: listOf(
+      v.strictObject({
+        heading: v.string(),
+        facts: computed<ColumnFacts>(),
+        lookups: listOf(v.strictObject({ table: Id, found: v.number(), of: v.number() })),
+      }),
+    ),
+    first: listOf(v.strictObject({ line: v.number(), cells: listOf(SheetCell) })),
+  }),
+  /** How sheets with these headings were brought in before, the last first. */
+  remembered: v.array(v.strictObject({ table: Id, plan: Remembered })),
+});
+
+const NotTaken = v.strictObject({
+  line: v.number(),
+  column: v.nullable(v.number()),
+  field: v.nullable(Id),
+  value: v.string(),
+  reason: v.string(),
+});
+
+/** What becomes of the rows of a sheet. */
+export const CheckedSheet = v.strictObject({
+  rows: v.number(),
+  added: v.number(),
+  changed: v.number(),
+  same: v.number(),
+  bad: v.number(),
+  problems: listOf(NotTaken),
+  unread: listOf(
+    v.strictObject({
+      column: v.number(),
+      rows: v.number(),
+      values: listOf(
+        v.pipe(v.tuple([v.string(), v.number(), v.string(), v.nullable(v.string())]), v.readonly()),
+      ),
+    }),
+  ),
+  parents: listOf(v.strictObject({ field: Id, table: Id, rows: v.number() })),
+});
+
+export const BroughtSheet = v.variant('done', [
+  v.strictObject({
+    done: v.literal(true),
+    table: Id,
+    entry: v.number(),
+    added: v.number(),
+    changed: v.number(),
+    /** The version of the design that made the table, which undoing takes away again; null where it was there. */
+    made: v.nullable(v.number()),
+    design: Definitions,
+    counts: Counts,
+  }),
+  v.strictObject({ done: v.literal(false), problems: listOf(NotTaken) }),
+]);
+
+/** Something was thrown away. */
+export const Gone = v.strictObject({ gone: v.literal(true) });
+
+const Op = v.picklist(['insert', 'update', 'delete']);
+/** A value as it was: a lookup beside the text by which its row is shown now. */
+const PastValue = v.strictObject({ value: Plain, text: v.optional(v.string()) });
+
+/** What happened to a row, the newest first. */
+export const PastOfRow = v.strictObject({
+  past: listOf(
+    v.strictObject({
+      entry: v.number(),
+      at: v.string(),
+      by: v.string(),
+      op: Op,
+      changes: listOf(v.strictObject({ field: Id, before: PastValue, after: PastValue })),
+    }),
+  ),
+});
+
+/** What was done to rows, save by save, the newest first. */
+export const PastOfFile = v.strictObject({
+  past: listOf(
+    v.strictObject({
+      entry: v.number(),
+      at: v.string(),
+      by: v.string(),
+      what: v.picklist(['rows', 'brought in', 'undone']),
+      rows: listOf(v.strictObject({ table: Id, op: Op, count: v.number() })),
+      /** There are more rows, which were not counted. */
+      more: v.boolean(),
+      /** The name of the sheet that was brought in. */
+      sheet: v.nullable(v.string()),
+      undone: v.boolean(),
+    }),
+  ),
+  /** There are earlier ones. */
+  more: v.boolean(),
+});
+
+/** Views of a table: your own, and everyone's. */
+export const Views = v.strictObject({
+  views: listOf(
+    v.strictObject({ id: Id, name: v.string(), everyone: v.boolean(), by: v.string(), view: GridView }),
+  ),
+});
+/** A view that was kept. */
+export const KeptView = v.strictObject({ id: Id });
+
+/** What was undone: the entry of the log that undoing is itself, and how many rows it put back. */
+export const Undone = v.strictObject({ entry: v.number(), rows: v.number(), tables: listOf(Id) });

@@ -3,3 +3,4 @@ export * from './check-row';
 export * from './start';
 export * from './rule-message';
 export * from './asked';
+export * from './view';

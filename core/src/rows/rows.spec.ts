@@ -3,6 +3,7 @@ import { OFFICE } from '../design/testing/office';
 import { checkRow } from './check-row';
 import { mergeEdit, SaveRequest } from './save';
 import { startRow } from './start';
+import { viewFor } from './view';
 
 const CLOCK = { today: '2026-11-25', now: '2026-11-25T09:00:00Z' };
 const [BORROWER, LOAN, FINE] = OFFICE.tables as [
@@ -98,4 +99,29 @@ describe('SaveRequest', () => {
   for (const [what, request] of refused) {
     it(`refuses ${what}`, () => expect(v.safeParse(SaveRequest, request).success).toBeFalse());
   }
+});
+
+describe('a view of rows', () => {
+  it('goes on where fields have come and gone', () => {
+    const view = {
+      columns: [
+        { field: 'f_b', width: 90, hidden: false, frozen: true },
+        { field: 'f_gone', hidden: false, frozen: false },
+        { field: 'f_a', hidden: true, frozen: false },
+      ],
+      sort: [
+        { field: 'f_gone', descending: true },
+        { field: 'f_a', descending: false },
+      ],
+      conditions: ['TRUE'],
+    };
+    const kept = viewFor(view, ['f_a', 'f_b', 'f_new']);
+    expect(kept.columns.map(({ field, hidden, frozen }) => [field, hidden, frozen])).toEqual([
+      ['f_b', false, true],
+      ['f_a', true, false],
+      ['f_new', false, false],
+    ]);
+    expect(kept.sort).toEqual([{ field: 'f_a', descending: false }]);
+    expect(kept.conditions).toEqual(['TRUE']);
+  });
 });

@@ -61,7 +61,7 @@ export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult 
   try {
     const orm = ormOver(db);
     tell({ step: 0, of: 1, what: 'Taking a safe copy' });
-    return locked(db, path, join(order.copies, order.copy), tell, () => inTransaction(db, orm, order, tell));
+    return locked(db, path, join(order.copies, order.copy), tell, () => applyInside(db, orm, order, tell));
   } finally {
     db.close();
   }
@@ -71,7 +71,8 @@ export function apply(path: string, order: ApplyOrder, tell: Tell): ApplyResult 
 export const logged = (orm: Orm, at: string, by: string): number =>
   orm.insert(log).values({ at, by, what: 'design' }).returning({ id: log.id }).all()[0]!.id;
 
-function inTransaction(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell): ApplyResult {
+/** Applies a draft in a transaction that is open, in which its checks are made; see {@link locked}. */
+export function applyInside(db: Connection, orm: Orm, order: ApplyOrder, tell: Tell): ApplyResult {
   const version = designVersion(orm);
   if (version !== order.base) return { done: false, moved: version };
   const before = loadDesign(orm);

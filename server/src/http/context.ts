@@ -2,6 +2,8 @@ import type { Progress } from '../change/run';
 import type { Clock } from '../clock';
 import type { JobPool } from '../jobs/pool';
 import type { Accounts } from '../people/accounts';
+import type { Newsroom } from './news';
+import type { SheetFolder } from '../sheets/folder';
 import type { Files, OpenFile } from '../store/files';
 
 /** What routes work with. Built once by `buildApp`. */
@@ -12,6 +14,8 @@ export interface Context {
   readonly files: Files;
   readonly accounts: Accounts;
   readonly jobs: JobPool;
+  readonly sheets: SheetFolder;
+  readonly news: Newsroom;
 }
 
 /** Today's date where the office of a file is. */

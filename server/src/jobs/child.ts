@@ -5,6 +5,9 @@ import type { Progress } from '../change/run';
 import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
 import { adoptFile, isOurs, textsOf } from '../change/adopt';
+import { NotUndone, undoAtOnce } from '../rows/undo-entry';
+import { SheetError } from '../sheets/sheet-error';
+import { bringIn } from '../sheets/write';
 import { openForReading, type Connection } from '../store/driver';
 import { DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
@@ -52,6 +55,8 @@ process.on('message', ({ path, task }: JobMessage) => {
       if (task.task === 'whole') return isOurs(path);
       if (task.task === 'texts') return textsOf(path);
       if (task.task === 'adopt') return adoptFile(path, task.order, tell);
+      if (task.task === 'bring') return bringIn(path, task.order, tell);
+      if (task.task === 'undo entry') return undoAtOnce(path, task.order, tell);
       if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);
       // Long reads go over whole tables once: mapped pages save a system call and a copy each.
@@ -63,12 +68,13 @@ process.on('message', ({ path, task }: JobMessage) => {
       (error: Error): JobReply => ({
         ok: false,
         message: error.message,
-        sort:
-          error instanceof TaskError || error instanceof AdoptError || error instanceof ExpressionError
-            ? 'person'
-            : error instanceof DesignMoved
-              ? 'moved'
-              : 'defect',
+        sort: [TaskError, AdoptError, ExpressionError, SheetError, NotUndone].some(
+          (sort) => error instanceof sort,
+        )
+          ? 'person'
+          : error instanceof DesignMoved
+            ? 'moved'
+            : 'defect',
       }),
     )
     .then((reply) => {

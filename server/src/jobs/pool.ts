@@ -1,7 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
-import { Problem } from '../problem';
+import { Problem, type ProblemType } from '../problem';
 import { DesignMoved } from '../store/versions';
 import type { JobMessage, JobReply } from './child';
 import type { Results, Task } from './tasks';
@@ -33,13 +33,23 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   whole: 'write',
   texts: 'write',
   adopt: 'write',
+  bring: 'write',
+  'undo entry': 'write',
   anchors: 'background',
 };
 
 const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
 
-/** What is done with a file that comes from elsewhere: what a person is told of it is that it is not taken in. */
-const TAKES_IN: readonly Task['task'][] = ['whole', 'texts', 'adopt'];
+/** What a person is told when something of theirs cannot be worked with, by what was to be done with it. */
+const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
+  whole: 'not-taken-in',
+  texts: 'not-taken-in',
+  adopt: 'not-taken-in',
+  look: 'sheet-refused',
+  stage: 'sheet-refused',
+  bring: 'sheet-refused',
+  'undo entry': 'not-undone',
+};
 
 /**
  * Jobs after which a child gives way to another: what the driver has opened for them is given back only when its
@@ -162,7 +172,7 @@ export class JobPool {
         else
           reject(
             reply.sort === 'person'
-              ? new Problem(TAKES_IN.includes(task.task) ? 'not-taken-in' : 'query-failed', reply.message)
+              ? new Problem(REFUSALS[task.task] ?? 'query-failed', reply.message)
               : new Error(reply.message),
           );
       });

@@ -29,11 +29,17 @@ import {
 } from '../change/run';
 import { rehearsal } from '../change/rehearsal';
 import type { UndoOrder } from '../change/undo';
+import type { Undone, UndoEntryOrder } from '../rows/undo-entry';
 import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
+import { lookAtSheet, type Look, type LookOrder } from '../sheets/look';
+import { SheetError } from '../sheets/sheet-error';
+import { stageSheet, type Staged, type StageOrder } from '../sheets/stage';
+import { takeOut, type TakeOutOrder } from '../sheets/take-out';
+import type { Brought, BringOrder } from '../sheets/write';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
 import type { LookedAt } from '../change/foreign-text';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
@@ -93,6 +99,11 @@ export type Task =
       readonly today: string;
       readonly pdf: boolean;
     }
+  | { readonly task: 'look'; readonly design: Design; readonly order: LookOrder }
+  | { readonly task: 'stage'; readonly design: Design; readonly order: StageOrder }
+  | { readonly task: 'take out'; readonly design: Design; readonly order: TakeOutOrder }
+  | { readonly task: 'bring'; readonly order: BringOrder }
+  | { readonly task: 'undo entry'; readonly order: UndoEntryOrder & { readonly base: number } }
   | { readonly task: 'sound'; readonly design: Design }
   | {
       readonly task: 'unsound';
@@ -161,6 +172,11 @@ export interface Results {
   sound: Soundness;
   unsound: readonly FoundRow[];
   anchors: readonly (readonly (string | number | null)[])[];
+  look: Look;
+  stage: Staged;
+  'take out': number;
+  bring: Brought;
+  'undo entry': Undone;
   window: string;
   count: number;
   list: string;
@@ -175,7 +191,10 @@ export const MOST_REPORT_ROWS = 40_000;
 export class TaskError extends Error {}
 
 /** Tasks that only read; the others open the file for writing themselves. */
-export type Reading = Exclude<Task, { task: 'apply' | 'undo' | 'adopt' | 'whole' | 'texts' }>;
+export type Reading = Exclude<
+  Task,
+  { task: 'apply' | 'undo' | 'adopt' | 'whole' | 'texts' | 'bring' | 'undo entry' }
+>;
 
 /**
  * Does a task that only reads, all of it on the file as it is at one moment. Throws DesignMoved when the file
@@ -207,6 +226,12 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return foundRows(db, task);
     case 'offers':
       return linkOffers(db, task.design, task.candidates, task.every, tell);
+    case 'look':
+      return bySheet(() => lookAtSheet(db, task.design, task.order, tell));
+    case 'take out':
+      return takeOut(db, task.design, task.order, tell);
+    case 'stage':
+      return bySheet(() => stageSheet(db, task.design, task.order, tell));
     case 'sound':
       return askSoundness(db, task.design, tell);
     case 'unsound':
@@ -236,6 +261,16 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
         throw error;
       }
     }
+  }
+}
+
+/** What is wrong with a sheet is an error of the person's making. */
+async function bySheet<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof SheetError) throw new TaskError(error.message);
+    throw error;
   }
 }
 

@@ -1,13 +1,12 @@
-import { createWriteStream, rmSync } from 'node:fs';
+import { rmSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { Readable, Transform } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { isTimeZone } from '@heathridge/core/values';
 import { Problem } from '../problem';
 import { ENCODING_NAMES, type UnreadTexts } from '@heathridge/core/exchange';
+import { DATABASE, receiveBody } from '../http/receive';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 
@@ -110,22 +109,9 @@ const MOST_TIME = 3_600_000;
 /** Bytes of a file that is taken in. */
 const MOST_FILE = 2 * 1024 * 1024 * 1024;
 
-/** Bytes of a body that may wait to be written, and are then written together. */
-const AT_ONCE = 1024 * 1024;
-
 /** Writes a body to disk as it comes. Throws a problem when it is no SQLite file, or too large. */
 async function receive(body: unknown, path: string): Promise<void> {
-  if (!(body instanceof Readable))
-    throw new Problem('bad-request', 'The bytes of the file must be sent as application/vnd.sqlite3.');
-  let size = 0;
-  const counted = new Transform({
-    highWaterMark: AT_ONCE,
-    transform(chunk: Buffer, _, done) {
-      size += chunk.length;
-      done(size > MOST_FILE ? new Problem('too-large', 'A file may have 2 GB at most.') : null, chunk);
-    },
-  });
-  await pipeline(body, counted, createWriteStream(path, { highWaterMark: AT_ONCE }));
+  await receiveBody(body, path, DATABASE, MOST_FILE);
   const head = Buffer.alloc(16);
   const file = await open(path);
   try {

@@ -4,11 +4,11 @@ import * as answers from '@heathridge/core/api';
 import { Carrier, Change, checkPlan, readChanges, steps } from '@heathridge/core/change';
 import { fieldOf, Id, validateTables } from '@heathridge/core/design';
 import { linkCandidates } from '@heathridge/core/plan';
-import { sqlName } from '@heathridge/core/expression';
 import { drafted } from '../change/apply';
 import { applyDraft } from '../plan/apply-draft';
 import { appliedChanges, Given } from '../change/undo';
 import { undoDraft } from '../plan/undo-draft';
+import { counts } from '../store/counts';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
@@ -17,7 +17,7 @@ import { askOnOpening } from '../plan/ask-soundness';
 import { FoundPage, rowsToMend } from '../rows/to-mend';
 import { ALWAYS_KEPT, KEPT_DAYS, keptCopies } from '../store/copies';
 import { definitionVersions } from '../store/definitions';
-import { assertWritable, type OpenFile } from '../store/files';
+import { assertWritable } from '../store/files';
 import type { Orm } from '../store/driver';
 import { place, sight } from '../store/file-schema';
 
@@ -44,19 +44,6 @@ function readDraft(kept: string): v.InferOutput<typeof Draft> | null {
 const WatchedDraft = v.object({ ...Draft.entries, watch: Watch });
 
 const Coordinate = v.pipe(v.number(), v.minValue(-100_000), v.maxValue(100_000));
-
-const counts = ({ design, reader }: OpenFile): Record<string, number> =>
-  Object.fromEntries(
-    design.tables.map(({ id, name }) => [
-      id,
-      (
-        reader
-          .prepare(`SELECT count(*) FROM ${sqlName(name)}`)
-          .raw()
-          .get() as [number]
-      )[0],
-    ]),
-  );
 
 /** Under which name a file keeps what the cards of its map show. */
 const CARDS = 'cards';

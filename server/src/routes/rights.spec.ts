@@ -26,7 +26,18 @@ describe('rights', () => {
   it('name what every route answers, but for those that answer with bytes', () => {
     const unnamed = office.app.routes.filter(({ answer }) => !answer).map(({ url }) => url.split('/').at(-1));
     expect(unnamed.sort()).toEqual(
-      [':attachment', 'definitions.zip', 'openapi.json', 'pdf', 'pdf', 'preview', 'schema.sql'].sort(),
+      [
+        ':attachment',
+        'definitions.zip',
+        'events',
+        'not-taken.csv',
+        'openapi.json',
+        'out',
+        'pdf',
+        'pdf',
+        'preview',
+        'schema.sql',
+      ].sort(),
     );
   });
 

@@ -4,18 +4,26 @@ import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
 import { ExpressionError } from '@heathridge/core/expression';
 import { documentProblems } from '@heathridge/core/documents';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
-import { Key, RowsAsked, SaveRequest, type RowKey } from '@heathridge/core/rows';
+import { Key, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
+import { MOST_TOLD, type News } from '../http/news';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
+import { blockChanges } from '../rows/paste';
 import { goesAlong } from '../rows/along';
+import { pastOfFile, pastOfRow } from '../rows/past';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { Params } from '../rows/params';
 import { askedSql, readRow } from '../rows/window';
-import type { OpenFile } from '../store/files';
+import { MOST_TIME } from '../change/apply';
+import { watched, Watch } from '../http/watched';
+import { NotUndone, sizeOf, undoEntry, type Undone, type UndoEntryOrder } from '../rows/undo-entry';
+import { assertWritable, type OpenFile } from '../store/files';
+import { inTransaction } from '../store/statements';
+import { DesignMoved, storedVersion } from '../store/versions';
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
 
@@ -35,7 +43,7 @@ function checkedKeys({ design }: OpenFile, table: Table, keys: readonly RowKey[]
 }
 
 /** Throws a problem in words where what is asked of rows cannot be. */
-function checkAsked({ design }: OpenFile, table: Table, asked: RowsAsked): void {
+export function checkAsked({ design }: OpenFile, table: Table, asked: RowsAsked): void {
   try {
     askedSql(design, table, asked, new Params());
   } catch (error) {
@@ -67,7 +75,12 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
  * Saves what a viewer may save. Throws `not-allowed` for what she may not, and `rows-refused` with every
  * error beside its field when the save is refused.
  */
-export function save(file: OpenFile, request: SaveRequest, viewer: Viewer, { clock }: Context): unknown {
+export function save(
+  file: OpenFile,
+  request: SaveRequest,
+  viewer: Viewer,
+  { clock, news }: Context,
+): unknown {
   for (const change of request.changes) {
     const refusal = refusedChange(file.design, viewer, change);
     if (refusal !== null) throw new Problem('not-allowed', refusal);
@@ -81,10 +94,32 @@ export function save(file: OpenFile, request: SaveRequest, viewer: Viewer, { clo
     if (error instanceof BadSave) throw new Problem('bad-request', error.message);
     throw error;
   }
-  if (result.ok) return { saved: result.saved };
+  if (result.ok) {
+    news.tell(file.id, {
+      ...newsOf(request, result.saved),
+      account: viewer.id,
+      by: viewer.name,
+      entry: result.entry,
+    });
+    return { entry: result.entry, saved: result.saved };
+  }
   throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', {
     errors: result.errors,
   });
+}
+
+/** What others are told of a save. */
+function newsOf(request: SaveRequest, saved: readonly SavedRow[]): Pick<News, 'tables' | 'design'> {
+  const tables = [...new Set(request.changes.map(({ table }) => table))];
+  return {
+    design: false,
+    tables: tables.map((table) => {
+      const own = request.changes.filter((change) => change.table === table);
+      const isPlain = own.length <= MOST_TOLD && own.every(({ op }) => op === 'update');
+      const keys = saved.filter((row) => row.table === table).map(({ key }) => key);
+      return { table, changed: isPlain ? keys : null };
+    }),
+  };
 }
 
 /** What a lookup's choices are asked with. */
@@ -110,6 +145,26 @@ export async function choicesFor(
   const found = await choices({ file, jobs: context.jobs, signal }, field, asked);
   if (!found) throw new Problem('not-found', 'This lookup is no longer there.');
   return { choices: found };
+}
+
+/** Entries of the log that are told at once. */
+const ENTRIES = 30;
+/** Rows that are pasted at once. */
+const MOST_PASTED = 5000;
+
+/** Rows that are put back while others wait; more of them are work for a child. */
+const MOST_AT_ONCE = 200;
+
+function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
+  try {
+    return inTransaction(writer, () => {
+      if (storedVersion(writer) !== design.version) throw new DesignMoved();
+      return undoEntry(writer, design, order);
+    });
+  } catch (error) {
+    if (error instanceof NotUndone) throw new Problem('not-undone', error.message);
+    throw error;
+  }
 }
 
 export function rowRoutes(router: Router): void {
@@ -186,6 +241,93 @@ export function rowRoutes(router: Router): void {
     summary: 'Add, change and delete rows, all or none',
     body: SaveRequest,
     handler: ({ context, file, viewer, body }) => save(file, body, viewer, context),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/tables/:table/paste',
+    answer: answers.SavedRows,
+    needs: 'builder',
+    summary: 'Put a block of texts over rows, and below them as new ones: all of it or nothing',
+    body: v.pipe(
+      v.object({
+        keys: v.pipe(v.array(Key), v.maxLength(MOST_PASTED)),
+        fields: v.pipe(v.array(Id), v.minLength(1), v.maxLength(300)),
+        cells: v.pipe(
+          v.array(v.pipe(v.array(v.pipe(v.string(), v.maxLength(100_000))), v.maxLength(300))),
+          v.minLength(1),
+          v.maxLength(MOST_PASTED, 'At most 5,000 rows are pasted at once: bring more in as a sheet.'),
+        ),
+      }),
+      v.check(
+        ({ fields, cells }) => cells.every((row) => row.length <= fields.length),
+        'A row has more cells than there are fields.',
+      ),
+    ),
+    handler: ({ context, file, viewer, params, body }) => {
+      const table = tableAt(file, params['table']!);
+      const keys = checkedKeys(file, table, body.keys);
+      const { changes, errors } = blockChanges(file, table, { ...body, keys }, todayIn(context, file));
+      if (errors.length > 0)
+        throw new Problem('rows-refused', `${errors.length} of these values cannot be taken.`, { errors });
+      return save(file, { changes }, viewer, context);
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/tables/:table/past',
+    answer: answers.PastOfRow,
+    needs: 'builder',
+    summary: 'What happened to a row, the newest first: who changed which field when, from what to what',
+    query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
+    handler: ({ file, params, query }) => {
+      const table = tableAt(file, params['table']!);
+      return { past: pastOfRow(file.reader, file.design, table, keyFrom(file, table, query.key)) };
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/log',
+    answer: answers.PastOfFile,
+    needs: 'builder',
+    summary: 'What was done to rows, save by save, the newest first',
+    query: v.object({
+      before: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}$/), v.transform(Number))),
+    }),
+    handler: ({ file, query }) => {
+      const past = pastOfFile(file.reader, query.before ?? null, ENTRIES + 1);
+      return { past: past.slice(0, ENTRIES), more: past.length > ENTRIES };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/log/:entry/undo',
+    answer: answers.Undone,
+    needs: 'builder',
+    summary:
+      'Undo a save, or what was brought in: all of its rows or none; undoing what this answers does it again',
+    body: v.object({ watch: Watch }),
+    handler: (call) => {
+      const { context, file, person, params, body } = call;
+      const entry = Number(params['entry']);
+      if (!Number.isSafeInteger(entry) || entry < 1)
+        throw new Problem('not-found', 'There is no such entry.');
+      assertWritable(file);
+      const { clock, files, jobs } = context;
+      const order = { entry, by: person.name, now: clock.now(), today: todayIn(context, file) };
+      const told = (undone: Undone): Undone => {
+        const tables = undone.tables.map((table) => ({ table, changed: null }));
+        const { id: account, name: by } = person;
+        context.news.tell(params['file']!, { account, by, entry: undone.entry, tables, design: false });
+        return undone;
+      };
+      if (sizeOf(file.writer, entry) <= MOST_AT_ONCE) return told(undoHere(file, order));
+      const task = { task: 'undo entry', order: { ...order, base: file.design.version } } as const;
+      return watched(call, body.watch, (options) =>
+        files.whileChanging(params['file']!, () =>
+          jobs.run(file.path, task, { ...options, limit: MOST_TIME }),
+        ),
+      ).then(told);
+    },
   });
   router.add({
     method: 'POST',

@@ -90,7 +90,7 @@ function attempted(saving: Saving, table: Table, placed: Placed, row: Row, work:
  * The values of a change with the keys of rows added before it, texts composed; or why they cannot be taken.
  */
 function given(
-  { keys, refused }: Saving,
+  { keys, refused, restores }: Saving,
   table: Table,
   change: Of<'insert'> | Of<'update'>,
 ): { readonly values: Row } | { readonly refusals: readonly Refusal[] } {
@@ -98,7 +98,8 @@ function given(
   for (const [id, value] of Object.entries(change.values)) {
     const field = fieldOf(table, id);
     if (!field) return { refusals: [plain('A field of this row is no longer there.')] };
-    if (field.type.kind === 'workedOut' || field.type.kind === 'stamp') {
+    const isStamp = field.type.kind === 'stamp';
+    if (field.type.kind === 'workedOut' || (isStamp && !restores)) {
       if (value === null && change.op === 'insert') continue;
       return { refusals: [plain(`${field.label} is filled by itself and cannot be set.`, id)] };
     }
@@ -131,7 +132,7 @@ function insertRow(saving: Saving, table: Table, placed: Placed<Of<'insert'>>): 
         field.id in values ? (values[field.id] ?? null) : startValue(design, field, saving),
       ]),
     ),
-    ...stamps(saving, table, ['createdAt', 'createdBy', 'changedAt', 'changedBy']),
+    ...(saving.restores ? {} : stamps(saving, table, ['createdAt', 'createdBy', 'changedAt', 'changedBy'])),
   };
   const problems = checkRow(design, table, row, checkingFor(saving, table, row, { isNew: true }));
   if (problems.length > 0) return refusedBy(placed, problems);
@@ -214,8 +215,8 @@ function deleteRow(saving: Saving, table: Table, placed: Placed<Of<'delete'>>): 
 }
 
 /** The values of the stamps of a row, as they are at this moment. */
-function stamps(
-  { now, by }: Saving,
+export function stamps(
+  { now, by }: Pick<Saving, 'now' | 'by'>,
   table: Table,
   of: readonly ('createdAt' | 'createdBy' | 'changedAt' | 'changedBy')[],
 ): Row {

@@ -9,7 +9,7 @@ import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
 
 export type SaveResult =
-  | { readonly ok: true; readonly saved: readonly SavedRow[] }
+  | { readonly ok: true; readonly entry: number; readonly saved: readonly SavedRow[] }
   | { readonly ok: false; readonly errors: readonly RowError[] };
 
 class Refused extends Error {
@@ -42,7 +42,7 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
   const name = request.id === undefined ? null : `${by.id} ${request.id}`;
   const digest = name && createHash('sha256').update(JSON.stringify(request.changes)).digest('hex');
   try {
-    const saved = inTransaction(db, () => {
+    const done = inTransaction(db, () => {
       const before = name && answered(file, name, digest!);
       if (before) return before;
       const now = clock.now();
@@ -71,9 +71,9 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
       done.sort((a, b) => a.change - b.change);
       if (name)
         prepared(db, 'UPDATE hr_log SET answer = ? WHERE id = ?').run(JSON.stringify(done), saving.entry);
-      return done;
+      return { entry: saving.entry, saved: done };
     });
-    return { ok: true, saved };
+    return { ok: true, ...done };
   } catch (error) {
     if (error instanceof Refused) return { ok: false, errors: error.errors };
     throw error;
@@ -110,12 +110,16 @@ function parentsFirst(changes: readonly RowChange[]): Placed[] {
 }
 
 /** What a save of this name was answered, if it was made already. */
-function answered({ writer }: OpenFile, name: string, digest: string): readonly SavedRow[] | null {
-  const known = prepared(writer, 'SELECT digest, answer FROM hr_log WHERE request = ?').get(name) as
-    [string, string] | undefined;
+function answered(
+  { writer }: OpenFile,
+  name: string,
+  digest: string,
+): { readonly entry: number; readonly saved: readonly SavedRow[] } | null {
+  const known = prepared(writer, 'SELECT digest, answer, id FROM hr_log WHERE request = ?').get(name) as
+    [string, string, number] | undefined;
   if (!known) return null;
   if (known[0] !== digest) throw new RequestReused('This name stands for another save.');
-  return JSON.parse(known[1]) as SavedRow[];
+  return { entry: known[2], saved: JSON.parse(known[1]) as SavedRow[] };
 }
 
 /**

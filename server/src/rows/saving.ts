@@ -11,6 +11,8 @@ export interface Saving extends Moment, Writing {
   readonly design: Design;
   /** Keys of the rows that it has added, by the name they were added under. */
   readonly keys: Map<string, RowKey>;
+  /** Rows that are added have been there before: their stamps come back with them. */
+  readonly restores?: boolean;
   /** The names of rows that it was to add and that were refused. */
   readonly refused: Set<string>;
 }

@@ -166,6 +166,24 @@ export function readWindow(
   return textOf(json);
 }
 
+/** All rows that are asked for, in their order, as cells of these fields: see {@link rowArray}. */
+export function* eachRow(
+  db: Connection,
+  design: Design,
+  table: Table,
+  fields: readonly Field[],
+  asked: Asked,
+  sort: readonly SortBy[],
+): Generator<unknown[]> {
+  const order = orderOf(design, table, sort);
+  const params = new Params();
+  const condition = askedSql(design, table, asked, params);
+  const where = condition === null ? '' : `WHERE ${condition}`;
+  const sql = `SELECT ${asBytes(rowArray(design, table, 't', fields))} FROM ${order.from} ${where} ORDER BY ${orderSql(order)}`;
+  for (const row of db.prepare(sql).raw().iterate(params.values) as IterableIterator<[Buffer]>)
+    yield JSON.parse(textOf(row[0])) as unknown[];
+}
+
 /** One row as JSON text, a cell for each field in the table's order; null when it is not there. */
 export function readRow(
   db: Connection,

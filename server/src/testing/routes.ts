@@ -56,6 +56,48 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files/:file/attachments': { for: 'colleague', query: 'name=x', status: 400 },
   'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
+  'POST /api/files/:file/sheets': { for: 'builder', query: 'name=x.csv', status: 400 },
+  'POST /api/files/:file/sheets/:sheet/look': { for: 'builder', body: { style: {} }, status: 404 },
+  'POST /api/files/:file/sheets/:sheet/check': {
+    for: 'builder',
+    body: {
+      plan: {
+        style: { encoding: 'utf-8', delimiter: ',', worksheet: 0, heading: 1 },
+        into: { table: 'known', id: 't_school' },
+        columns: [],
+        mode: 'add',
+        match: [],
+        blanks: 'leave',
+      },
+    },
+    status: 404,
+  },
+  'GET /api/files/:file/sheets/:sheet/not-taken.csv': { for: 'builder', status: 404 },
+  'POST /api/files/:file/sheets/:sheet/bring': { for: 'builder', body: {}, status: 404 },
+  'DELETE /api/files/:file/sheets/:sheet': { for: 'builder', status: 404 },
+  'POST /api/files/:file/tables/:table/paste': {
+    for: 'builder',
+    body: { keys: [], fields: ['f_schoolNone'], cells: [['x']] },
+    status: 422,
+  },
+  'POST /api/files/:file/tables/:table/out': {
+    for: 'builder',
+    body: { form: 'csv', fields: ['f_schoolName'] },
+  },
+  'GET /api/files/:file/tables/:table/past': { for: 'builder', query: 'key=[1]' },
+  'GET /api/files/:file/log': { for: 'builder' },
+  'GET /api/files/:file/tables/:table/views': { for: 'builder' },
+  'PUT /api/files/:file/tables/:table/views': {
+    for: 'builder',
+    body: {
+      name: 'Short',
+      everyone: false,
+      view: { columns: [{ field: 'f_schoolName' }], sort: [], conditions: [] },
+    },
+  },
+  'DELETE /api/files/:file/tables/:table/views/:view': { for: 'builder', status: 404 },
+  'GET /api/files/:file/events': { for: 'builder', query: 'seconds=0' },
+  'POST /api/files/:file/log/:entry/undo': { for: 'builder', body: {}, status: 409 },
   'GET /api/files/:file/design': { for: 'builder' },
   'PUT /api/files/:file/places': { for: 'builder', body: { places: [] } },
   'PUT /api/files/:file/cards': { for: 'builder', body: { cards: 'names' } },
@@ -119,6 +161,9 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
 };
 
 const PARAMS: Readonly<Record<string, string>> = {
+  sheet: 's_none',
+  view: 'v_none',
+  entry: '999999',
   id: 'q_new',
   table: 't_school',
   field: 'f_hirePlayer',

@@ -25,6 +25,11 @@ export const routes: Routes = [
         loadComponent: () => import('./plan/plan.component').then((m) => m.PlanComponent),
       },
       {
+        path: 'fill/bring',
+        title: 'Bring in · Heathridge',
+        loadComponent: () => import('./bring/bring.component').then((m) => m.BringComponent),
+      },
+      {
         path: 'fill',
         title: 'Fill · Heathridge',
         loadComponent: () => import('./fill/fill.component').then((m) => m.FillComponent),

@@ -3,6 +3,7 @@ import {
   CSP_NONCE,
   Component,
   computed,
+  ElementRef,
   effect,
   inject,
   Injector,
@@ -11,10 +12,13 @@ import {
   untracked,
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButton } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { Router } from '@angular/router';
+import { MatDivider } from '@angular/material/divider';
+import { MatMenuModule } from '@angular/material/menu';
+import { MatTooltipModule } from '@angular/material/tooltip';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { AgGridAngular } from 'ag-grid-angular';
 import {
   CellStyleModule,
@@ -46,6 +50,7 @@ import {
 import { catchError, debounceTime, EMPTY, firstValueFrom, Subject } from 'rxjs';
 import {
   comesWithText,
+  fieldOf,
   isGiven,
   pathsFrom,
   storedFields,
@@ -57,12 +62,18 @@ import {
 import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
+import { ALL, FileNews, type News } from '../file/news.service';
+import { Steps } from '../file/steps.service';
 import { FileStore } from '../file/file.store';
 import { heldOf } from '../desk/record.state';
 import { Api, type SortBy } from '../shared/api.service';
 import { ConditionsComponent } from '../ask/conditions.component';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { PickedSheet } from '../bring/picked-sheet.service';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
+import type { Past } from './past.dialog';
+import { download } from '../shared/download';
 import { problemOf } from '../shared/problem';
 import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
@@ -70,6 +81,9 @@ import { narrowedBy } from '../shared/narrowed';
 import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
 import { alongWords } from './along-words';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
+import { FillCells } from './cells.service';
+import { FillViews } from './views.service';
+import { widthFor } from './measure';
 import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
 import { GRID_THEME } from './grid-theme';
 import { typeScale } from '../shared/row-height';
@@ -94,6 +108,21 @@ ModuleRegistry.registerModules([
 const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
 
+/** Whether letters go into something that is typed into. */
+const isTypedIn = (target: EventTarget | null): boolean =>
+  target instanceof Element && target.closest('input, textarea, [contenteditable="true"]') !== null;
+
+/** A cell in which two people have put different things. */
+interface Clash {
+  readonly field: Field;
+  readonly key: RowKey;
+  readonly held: Held;
+  readonly label: string;
+  readonly row: string;
+  readonly mine: string;
+  readonly theirs: string;
+}
+
 /** Conditions and columns of an order that are asked at once at most. */
 const [MOST_CONDITIONS, MOST_SORTS] = [20, 5];
 
@@ -103,9 +132,26 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
   selector: 'hr-fill',
-  imports: [AgGridAngular, ConditionsComponent, DocumentsComponent, LineComponent, MatButton, MatIconModule],
-  providers: [FillStore],
-  host: { '(document:keydown)': 'keys($event)' },
+  imports: [
+    AgGridAngular,
+    ConditionsComponent,
+    DocumentsComponent,
+    LineComponent,
+    MatButton,
+    MatIconButton,
+    MatIconModule,
+    MatDivider,
+    MatMenuModule,
+    MatTooltipModule,
+    RouterLink,
+  ],
+  providers: [FillCells, FillStore, FillViews],
+  host: {
+    '(document:keydown)': 'keys($event)',
+    '(document:copy)': 'copied($event)',
+    '(document:cut)': 'cut($event)',
+    '(document:paste)': 'pasted($event)',
+  },
   templateUrl: './fill.component.html',
   styleUrl: './fill.component.scss',
 })
@@ -113,6 +159,9 @@ export class FillComponent {
   private readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  private readonly picked = inject(PickedSheet);
+  private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
   private readonly injector = inject(Injector);
   readonly words = WORDS;
@@ -121,6 +170,10 @@ export class FillComponent {
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
+  readonly cells = inject(FillCells);
+  readonly views = inject(FillViews);
+  readonly steps = inject(Steps);
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly theme = GRID_THEME;
   private readonly scale = typeScale();
 
@@ -180,6 +233,8 @@ export class FillComponent {
     const row = this.fresh();
     return row ? [row] : [];
   });
+  /** Pixels that the values of each field need, once the first rows are there. */
+  private readonly measured = signal<Readonly<Record<string, number>>>({});
   readonly columns = computed((): ColDef<GridRow>[] => {
     const table = this.table();
     return table ? table.fields.map((field) => this.column(table, field)) : [];
@@ -196,6 +251,9 @@ export class FillComponent {
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
 
   constructor() {
+    inject(FileNews)
+      .all.pipe(takeUntilDestroyed())
+      .subscribe((news) => this.heard(news));
     this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.showOthers());
     effect(() => {
       const table = this.table();
@@ -204,6 +262,8 @@ export class FillComponent {
         this.fill.clear();
         this.search.set('');
         this.conditions.set([]);
+        this.measured.set({});
+        this.views.read(table);
         this.total.set(null);
         this.resetNew();
         this.showOthers();
@@ -213,11 +273,138 @@ export class FillComponent {
 
   ready({ api }: GridReadyEvent<GridRow>): void {
     this.grid = api;
+    // Before the grid's own listeners, which move the focus at once.
+    for (const event of ['keydown', 'mousedown'] as const)
+      this.element.addEventListener(event, (happened) => this.cells.noteFor(happened), { capture: true });
+    this.cells.attach(api, {
+      table: this.table,
+      asked: () => ({ sort: this.sort(), search: this.search(), conditions: [...this.conditions()] }),
+      editable: (table, field) => this.editable(table, field),
+      refresh: () => this.setSource(),
+    });
+    this.views.attach(api, {
+      table: this.table,
+      conditions: this.conditions,
+      ask: (conditions) => this.ask(conditions),
+    });
     this.setSource();
   }
 
   open(table: string): void {
     void this.router.navigate([], { queryParams: { table } });
+  }
+
+  /** A sheet that is held over the rows may be let go here. */
+  dragged(event: DragEvent): void {
+    if (event.dataTransfer?.types.includes('Files')) event.preventDefault();
+  }
+
+  dropped(event: DragEvent, into: string | null): void {
+    const file = event.dataTransfer?.files[0];
+    if (!file) return;
+    event.preventDefault();
+    this.picked.put(file);
+    void this.router.navigate(['bring'], { relativeTo: this.route, queryParams: { into } });
+  }
+
+  /** What others have changed is shown where it stands; the cursor, and what is being typed, stay. */
+  private heard(news: News | typeof ALL): void {
+    const table = this.table();
+    if (!table || !this.grid) return;
+    const of = news === ALL ? null : news.tables.find((one) => one.table === table.id);
+    if (of === undefined || (news !== ALL && this.steps.knows(news.entry))) return;
+    const changed = of?.changed ?? null;
+    if (changed === null) {
+      this.grid.refreshInfiniteCache();
+      return;
+    }
+    for (const key of changed) {
+      const row = this.grid.getRowNode(rowId(key))?.data;
+      if (row)
+        this.readAgain(
+          table,
+          row,
+          key,
+          table.fields.filter(({ id }) => !this.isHeld(row, id)),
+        );
+    }
+  }
+
+  /** Whether a cell waits, or is typed into: what others put there must not take its place. */
+  private isHeld(row: GridRow, field: string): boolean {
+    if (this.fill.refusedAt(row, field)) return true;
+    return (this.grid?.getEditingCells() ?? []).some(
+      ({ rowIndex, colId }) =>
+        colId === field && this.grid?.getDisplayedRowAtIndex(rowIndex)?.data?.key === row.key,
+    );
+  }
+
+  /** The first cell in which two people have put different things. */
+  readonly clash = computed((): Clash | null => {
+    const table = this.table();
+    const refused = [...this.fill.refused().values()].find(({ theirs }) => theirs !== undefined);
+    const field = refused && table?.fields.find(({ id }) => id === refused.field);
+    if (!table || !field || !refused?.theirs) return null;
+    const key = JSON.parse(refused.row) as RowKey;
+    const text = (held: Held): string => held.typed ?? this.textOf(field, held);
+    return {
+      field,
+      key,
+      held: refused.held,
+      label: field.label,
+      row: `${table.label} ${showKey(table, key, this.store.locale())}`,
+      mine: text(refused.held) || 'nothing',
+      theirs: text(refused.theirs) || 'nothing',
+    };
+  });
+
+  keepMine({ field, key, held }: Clash): void {
+    const [table, row] = [this.table(), this.grid?.getRowNode(rowId(key))?.data];
+    if (table && row) this.set(table, row, field, held);
+  }
+
+  takeTheirs({ field, key }: Clash): void {
+    const [table, row] = [this.table(), this.grid?.getRowNode(rowId(key))?.data];
+    this.fill.forget({ key, cells: {} }, field.id);
+    if (table && row) this.readAgain(table, row, key, [field]);
+  }
+
+  /** Shows what happened to the row with the cursor, or to all rows. */
+  lookBack(isRow: boolean): void {
+    const table = this.table();
+    const place = this.cells.range()?.to.row;
+    const row = place === undefined ? undefined : this.grid?.getDisplayedRowAtIndex(place)?.data;
+    if (!table || (isRow && !row?.key)) return;
+    const changed = (): void => this.setSource();
+    const of = (field: string): Value =>
+      (place === undefined ? undefined : this.grid?.getDisplayedRowAtIndex(place)?.data)?.cells[field]
+        ?.value ?? null;
+    const title = row?.key ? `${table.label} ${showKey(table, row.key, this.store.locale())}` : '';
+    this.dialogs
+      .open<unknown, Past, unknown>(() => import('./past.dialog').then((m) => m.PastDialog), {
+        data: {
+          store: this.store,
+          steps: this.steps,
+          row: isRow ? { table, key: row!.key!, title, now: of } : null,
+          changed,
+        },
+      })
+      .subscribe();
+  }
+
+  /** Downloads the rows that are shown, in their order, with the columns that are. */
+  takeOut(form: 'csv' | 'xlsx' | 'json'): void {
+    const table = this.table();
+    if (!table) return;
+    const fields = (this.grid?.getAllDisplayedColumns() ?? [])
+      .map((column) => column.getColId())
+      .filter((id) => fieldOf(table, id));
+    const asked = { sort: this.sort(), search: this.search(), conditions: [...this.conditions()] };
+    this.toast.say(`Writing ${this.counted()} …`);
+    this.api.takeOut(this.store.file, table.id, { ...asked, form, fields }).subscribe({
+      next: (sheet) => download(sheet, `${table.plural}.${form}`),
+      error: (error: unknown) => this.toast.problem(error),
+    });
   }
 
   searched(text: string): void {
@@ -234,6 +421,7 @@ export class FillComponent {
   private showOthers(): void {
     this.grid?.deselectAll();
     this.ticked.set([]);
+    this.cells.clear();
     this.setSource();
   }
 
@@ -244,7 +432,12 @@ export class FillComponent {
 
   keys(event: KeyboardEvent): void {
     if (this.dialog.openDialogs.length > 0) return;
-    if (event.altKey && event.key.toLowerCase() === 'n') {
+    const letter = event.key.toLowerCase();
+    if (event.ctrlKey && (letter === 'z' || letter === 'y') && !isTypedIn(event.target)) {
+      event.preventDefault();
+      if (letter === 'y' || event.shiftKey) this.cells.redo();
+      else this.cells.undo();
+    } else if (event.altKey && event.key.toLowerCase() === 'n') {
       event.preventDefault();
       this.startNew();
     } else if (
@@ -261,6 +454,7 @@ export class FillComponent {
   /** Ctrl+D takes the value from the row above; Delete empties the cell. */
   cellKey(event: CellKeyDownEvent<GridRow>): void {
     const key = event.event as KeyboardEvent;
+    if (this.blockKey(key)) return;
     const table = this.table();
     const field = table?.fields.find(({ id }) => id === event.column.getColId());
     if (!table || !field || !event.data || this.grid?.getEditingCells().length) return;
@@ -278,6 +472,43 @@ export class FillComponent {
     } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
       this.set(table, event.data, field, { value: null, text: null });
     }
+  }
+
+  /** Keys for a block of cells; true when one was pressed. */
+  private blockKey(key: KeyboardEvent): boolean {
+    if (this.grid?.getEditingCells().length) return false;
+    const letter = key.key.toLowerCase();
+    const done =
+      (key.ctrlKey && letter === 'd' && this.cells.fill()) || (key.key === 'Delete' && this.cells.empty());
+    if (key.ctrlKey && letter === 'a') this.cells.all(this.total() ?? 0);
+    else if (!done) return false;
+    key.preventDefault();
+    return true;
+  }
+
+  /** Whether what is copied or pasted is meant for cells: the grid has the focus, and nothing is typed into. */
+  private isForCells(event: ClipboardEvent): boolean {
+    const target = event.target instanceof Element ? event.target : null;
+    return (
+      !isTypedIn(target) &&
+      this.dialog.openDialogs.length === 0 &&
+      this.element.querySelector('ag-grid-angular')?.contains(document.activeElement) === true
+    );
+  }
+
+  copied(event: ClipboardEvent): void {
+    if (this.isForCells(event) && this.cells.copy(event.clipboardData)) event.preventDefault();
+  }
+
+  cut(event: ClipboardEvent): void {
+    if (!this.isForCells(event) || !this.cells.copy(event.clipboardData)) return;
+    event.preventDefault();
+    this.cells.empty();
+  }
+
+  pasted(event: ClipboardEvent): void {
+    if (this.isForCells(event) && this.cells.paste(event.clipboardData?.getData('text/plain') ?? ''))
+      event.preventDefault();
   }
 
   startNew(): void {
@@ -389,7 +620,9 @@ export class FillComponent {
         field.type.kind as string
       ] ?? 112;
     // A heading has room for its words, and for the arrow that tells the order.
-    const width = Math.round(Math.max(usual, field.label.length * 7.5 + 40) * this.scale());
+    // So does what stands below it, as far as the first rows tell.
+    const measured = this.measured()[field.id] ?? usual * this.scale();
+    const width = Math.round(Math.max(measured, (field.label.length * 7.5 + 40) * this.scale()));
     const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
     return {
       colId: field.id,
@@ -408,13 +641,14 @@ export class FillComponent {
         else if (newValue && newValue !== this.held(data, field)) this.set(table, data, field, newValue);
         return false;
       },
-      cellClass: ({ data }: CellClassParams<GridRow>) => [
+      cellClass: ({ data, node }: CellClassParams<GridRow>) => [
         ...(numeric ? ['number'] : []),
         ...(field.type.kind === 'lookup' ? ['lookup'] : []),
         ...(isGiven(field) ? ['given'] : []),
         ...this.colour(data, field),
         ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
         ...(data?.cells[field.id]?.fault ? ['faulty'] : []),
+        ...(this.cells.holds(node.rowPinned ? null : node.rowIndex, field.id) ? ['picked'] : []),
       ],
       headerClass: numeric ? 'number-head' : '',
       tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) =>
@@ -469,8 +703,13 @@ export class FillComponent {
     const held = this.held(row, field);
     if (held.typed !== undefined) return held.typed;
     if (held.fault) return UNWORKED;
+    if (isGiven(field) && row.key === null && !comesWithText(field))
+      return field.type.kind === 'runningNumber' ? 'new' : '';
+    return this.textOf(field, held);
+  }
+
+  private textOf(field: Field, held: Held): string {
     if (comesWithText(field)) return held.text ?? (held.value === null ? '' : String(held.value));
-    if (isGiven(field) && row.key === null) return field.type.kind === 'runningNumber' ? 'new' : '';
     return showValue(valueKind(field.type), held.value, this.store.locale());
   }
 
@@ -533,6 +772,22 @@ export class FillComponent {
     this.grid?.refreshCells({ force: true });
   }
 
+  /** Makes columns as wide as their values are in the first rows. */
+  private measure(table: Table, rows: readonly GridRow[]): void {
+    if (rows.length === 0 || this.views.current()) return;
+    const { fontSize, fontFamily } = getComputedStyle(this.element);
+    const widths = table.fields.flatMap((field): [string, number][] => {
+      const kind = field.type.kind;
+      if (kind === 'longText' || kind === 'picture' || kind === 'file') return [];
+      const width = widthFor(
+        rows.map((row) => this.text(row, field)),
+        `${fontSize} ${fontFamily}`,
+      );
+      return width > 0 ? [[field.id, width]] : [];
+    });
+    this.measured.set(Object.fromEntries(widths));
+  }
+
   private setSource(): void {
     const table = this.table();
     if (!table || !this.grid) return;
@@ -553,10 +808,9 @@ export class FillComponent {
           next: ({ rows, total }) => {
             this.total.set(total);
             if (this.search() === '' && request.conditions.length === 0) this.store.counted(table.id, total);
-            successCallback(
-              rows.map((cells) => toGridRow(table, cells)),
-              total,
-            );
+            const shown = rows.map((cells) => toGridRow(table, cells));
+            successCallback(shown, total);
+            if (Object.keys(this.measured()).length === 0) this.measure(table, shown);
           },
           error: (error: unknown) => {
             this.toast.problem(error);

@@ -1,9 +1,10 @@
 import { inject, Injectable, signal } from '@angular/core';
-import { catchError, map, of, type Observable } from 'rxjs';
+import { catchError, map, of, tap, type Observable } from 'rxjs';
 import { fieldOf, isGiven, type Field, type Table } from '@heathridge/core/design';
 import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
+import { Steps } from '../file/steps.service';
 import { Api, type Cell } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
@@ -23,6 +24,8 @@ export interface Refused {
   readonly field: string;
   readonly held: Held;
   readonly message: string;
+  /** What somebody else has put there meanwhile. */
+  readonly theirs?: Held;
 }
 
 export const rowId = (key: RowKey | null): string => (key === null ? 'new' : JSON.stringify(key));
@@ -37,6 +40,7 @@ export const toGridRow = (table: Table, cells: readonly Cell[]): GridRow => {
 export class FillStore {
   private readonly api = inject(Api);
   private readonly store = inject(FileStore);
+  private readonly steps = inject(Steps);
   private sent: { readonly changes: string; readonly id: string } | null = null;
   /** By row and field, so that it outlives scrolling and sorting. */
   readonly refused = signal<ReadonlyMap<string, Refused>>(new Map());
@@ -78,7 +82,8 @@ export class FillStore {
       },
     ];
     return this.api.saveRows(this.store.file, { changes }).pipe(
-      map(() => {
+      map(({ entry }) => {
+        this.steps.did(entry, `${field.label} changed`);
         row.cells[field.id] = held;
         this.put(row, field.id, null);
         return true;
@@ -86,12 +91,14 @@ export class FillStore {
       catchError((error: unknown) => {
         const { errors, detail } = problemOf(error);
         const theirs = errors?.find((found) => found.theirs !== undefined);
-        if (theirs) row.cells[field.id] = { value: theirs.theirs ?? null };
+        const other: Held | undefined = theirs && { value: theirs.theirs ?? null };
+        if (other) row.cells[field.id] = other;
         this.put(row, field.id, {
           row: rowId(row.key),
           field: field.id,
           held,
           message: errors?.[0]?.message ?? detail,
+          ...(other ? { theirs: other } : {}),
         });
         return of(false);
       }),
@@ -116,7 +123,8 @@ export class FillStore {
     );
     const changes = [{ op: 'insert' as const, table: table.id, values }];
     return this.api.saveRows(this.store.file, { id: this.nameOf(changes), changes }).pipe(
-      map(({ saved }) => {
+      map(({ saved, entry }) => {
+        this.steps.did(entry, `${table.label} added`);
         this.clearRow(row);
         this.sent = null;
         return saved[0]?.key ?? null;
@@ -138,7 +146,10 @@ export class FillStore {
 
   remove(table: Table, rows: readonly GridRow[]): Observable<unknown> {
     const changes = rows.flatMap(({ key }) => (key ? [{ op: 'delete' as const, table: table.id, key }] : []));
-    return this.api.saveRows(this.store.file, { changes });
+    const name = rows.length === 1 ? table.label.toLowerCase() : table.plural.toLowerCase();
+    return this.api
+      .saveRows(this.store.file, { changes })
+      .pipe(tap(({ entry }) => this.steps.did(entry, `${rows.length} ${name} deleted`)));
   }
 
   /** Marks the cells of the new row that hold it back. */

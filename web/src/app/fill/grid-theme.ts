@@ -23,6 +23,9 @@ const CELLS = `
   box-shadow: inset 4px 0 0 var(--hr-choice);
 }
 
+.ag-cell.picked {
+  background-color: var(--hr-heather-tint);
+}
 .ag-cell.refused {
   background: var(--hr-rust-tint);
   color: var(--hr-rust-deep);

@@ -11,6 +11,7 @@ import {
 } from '@angular/core';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
+import { RouterLink } from '@angular/router';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
@@ -63,6 +64,7 @@ const NEW_FIELD = 'New field';
     MatMenuModule,
     MatTooltipModule,
     NotReadComponent,
+    RouterLink,
     TableEditorComponent,
   ],
   templateUrl: './plan.component.html',

@@ -7,7 +7,8 @@ import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
-import type { RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
+import type { NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
+import type { BringPlan, SheetStyle } from '@heathridge/core/sheet';
 import type { Value } from '@heathridge/core/values';
 
 /* What the API answers, by the schemas of the core that describe it. */
@@ -39,6 +40,10 @@ export type RowToMend = answers.Answer<typeof answers.RowToMend>;
 export type QueryResult = answers.Answer<typeof answers.QueryResult>;
 export type DeskInfo = answers.Answer<typeof answers.DeskInfo>;
 export type ScreenInfo = answers.Answer<typeof answers.ScreenInfo>;
+export type SheetLook = answers.Answer<typeof answers.SheetLook>;
+export type CheckedSheet = answers.Answer<typeof answers.CheckedSheet>;
+export type BroughtSheet = answers.Answer<typeof answers.BroughtSheet>;
+export type KnownView = answers.Answer<typeof answers.Views>['views'][number];
 export type ListEntry = answers.Answer<typeof answers.ListEntry>;
 
 /** What stands in the file in place of a document that somebody else has changed meanwhile. */
@@ -201,12 +206,66 @@ export class Api {
     this.http
       .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/rows`, request)
       .pipe(this.inTurn());
+  views = (file: string, table: string) =>
+    this.http.get<answers.Answer<typeof answers.Views>>(`${base(file)}/tables/${table}/views`);
+  keepView = (file: string, table: string, view: NamedView) =>
+    this.http.put<answers.Answer<typeof answers.KeptView>>(`${base(file)}/tables/${table}/views`, view);
+  dropView = (file: string, table: string, view: string) =>
+    this.http.delete(`${base(file)}/tables/${table}/views/${view}`);
+  takeOut = (
+    file: string,
+    table: string,
+    request: Omit<WindowRequest, 'start' | 'limit'> & {
+      readonly form: 'csv' | 'xlsx' | 'json';
+      readonly fields: readonly string[];
+    },
+  ) => this.http.post(`${base(file)}/tables/${table}/out`, request, { responseType: 'blob' });
+  /** Puts a block of texts over rows, and below them: all of it or nothing. */
+  pasteRows = (
+    file: string,
+    table: string,
+    block: {
+      readonly keys: readonly RowKey[];
+      readonly fields: readonly string[];
+      readonly cells: readonly (readonly string[])[];
+    },
+  ) =>
+    this.http
+      .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/tables/${table}/paste`, block)
+      .pipe(this.inTurn());
   choices = (file: string, field: string, request: ChoiceRequest): Observable<readonly Choice[]> =>
     this.http
       .post<answers.Answer<typeof answers.Choices>>(`${base(file)}/lookups/${field}`, request)
       .pipe(map(({ choices }) => choices));
   previewForm = (file: string, form: Form, key: RowKey | null) =>
     this.http.post<RecordData | null>(`${base(file)}/forms/preview`, { form, key });
+
+  sendSheet = (file: string, picked: Blob, name: string, watch: string) =>
+    this.http.post<SheetLook>(`${base(file)}/sheets`, picked, {
+      params: { name, watch },
+      headers: { 'content-type': 'application/x-sheet' },
+    });
+  lookAtSheet = (file: string, sheet: string, style: Partial<SheetStyle>, watch: string) =>
+    this.http.post<SheetLook>(`${base(file)}/sheets/${sheet}/look`, { style, watch });
+  checkSheet = (file: string, sheet: string, plan: BringPlan, watch: string) =>
+    this.http.post<CheckedSheet>(`${base(file)}/sheets/${sheet}/check`, { plan, watch });
+  bringSheet = (file: string, sheet: string, watch: string) =>
+    this.http.post<BroughtSheet>(`${base(file)}/sheets/${sheet}/bring`, { watch }).pipe(this.inTurn());
+  dropSheet = (file: string, sheet: string) => this.http.delete(`${base(file)}/sheets/${sheet}`);
+  notTaken = (file: string, sheet: string) => `${base(file)}/sheets/${sheet}/not-taken.csv`;
+  pastOfRow = (file: string, table: string, key: RowKey) =>
+    this.http.get<answers.Answer<typeof answers.PastOfRow>>(`${base(file)}/tables/${table}/past`, {
+      params: { key: JSON.stringify(key) },
+    });
+  pastOfFile = (file: string, before: number | null) =>
+    this.http.get<answers.Answer<typeof answers.PastOfFile>>(`${base(file)}/log`, {
+      params: before === null ? {} : { before },
+    });
+  /** Undoes an entry of the log: a save, or what was brought in. */
+  undoEntry = (file: string, entry: number) =>
+    this.http
+      .post<answers.Answer<typeof answers.Undone>>(`${base(file)}/log/${entry}/undo`, {})
+      .pipe(this.inTurn());
 
   runQuery = (file: string, query: Query) =>
     this.http.post<QueryResult>(`${base(file)}/query/run`, { query });

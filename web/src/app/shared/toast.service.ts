@@ -14,6 +14,14 @@ export class Toast {
     this.bar.open(text, undefined, { ...PLACE, duration: 3000 });
   }
 
+  /** Says what was done, and offers to do something about it for as long as it is to be read. */
+  offer(text: string, act: string, work: () => void): void {
+    this.bar
+      .open(text, act, { ...PLACE, duration: 15_000 })
+      .onAction()
+      .subscribe(work);
+  }
+
   problem(error: unknown): void {
     this.refuse(problemOf(error).detail);
   }

@@ -8,6 +8,9 @@ import { DomSanitizer } from '@angular/platform-browser';
 import { provideRouter } from '@angular/router';
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
+import { NEVER } from 'rxjs';
+import { FileNews } from '../file/news.service';
+import { Steps } from '../file/steps.service';
 import { FileStore } from '../file/file.store';
 import { ICONS } from '../shared/icons';
 
@@ -21,6 +24,9 @@ export function setUp(more: Provider[] = []): HttpTestingController {
       provideRouter([]),
       provideIsoDates(),
       FileStore,
+      Steps,
+      // Nobody else is there in a test, unless it says so.
+      { provide: FileNews, useValue: { all: NEVER } },
       ...more,
     ],
   });
