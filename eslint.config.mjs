@@ -36,7 +36,7 @@ const CORE_ROOMS = {
   temporal: [],
   api: ['expression', 'change', 'design', 'documents', 'plan', 'query', 'report', 'rows', 'sheet'],
   sheet: ['design', 'values'],
-  exchange: ['change', 'design', 'expression', 'plan', 'values'],
+  exchange: ['change', 'design', 'expression', 'plan', 'sheet', 'values'],
 };
 
 /** Children (`jobs`) do the work of the rooms below them, which therefore know nothing of children. */

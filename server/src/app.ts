@@ -22,6 +22,7 @@ import { exchangeRoutes } from './routes/exchange';
 import { MOST_BYTES } from './rows/attachments';
 import { fileRoutes } from './routes/files';
 import { newsRoutes } from './routes/news';
+import { packageRoutes } from './routes/packages';
 import { planRoutes } from './routes/plan';
 import { queryRoutes } from './routes/query';
 import { reportRoutes } from './routes/report';
@@ -182,6 +183,7 @@ export async function buildApp({
   sheetRoutes(router);
   newsRoutes(router);
   viewRoutes(router);
+  packageRoutes(router);
   const document = openApi(router.records);
   router.add({
     method: 'GET',

@@ -451,6 +451,9 @@ export const PastOfFile = v.strictObject({
   more: v.boolean(),
 });
 
+/** A file that was made of a data package, and its rows. */
+export const TakenPackage = v.strictObject({ id: Id, rows: v.number() });
+
 /** Views of a table: your own, and everyone's. */
 export const Views = v.strictObject({
   views: listOf(

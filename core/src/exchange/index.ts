@@ -6,3 +6,4 @@ export * from './folder';
 export * from './difference';
 export * from './standard-sql';
 export * from './encodings';
+export * from './data-package';

@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import Database from 'libsql';
 import { buildApp, type App } from '../app';
-import { chance } from '../testing/killed-at-work';
+import { BROUGHT, chance } from '../testing/killed-at-work';
 import { Office, ORIGIN, stillClock } from '../testing/office';
 import '../testing/timeouts';
 
@@ -59,6 +59,7 @@ describe('a server that is killed at work, again and again', () => {
       const random = chance(SEED);
       const saved = new Set<string>();
       const adopted = new Set<string>();
+      const brought = new Set<string>();
       let version = 0;
       let designs = 0;
       for (let kill = 0; kill < KILLS; kill++) {
@@ -69,6 +70,7 @@ describe('a server that is killed at work, again and again', () => {
           const [what, rest] = [line.slice(0, line.indexOf(' ')), line.slice(line.indexOf(' ') + 1)];
           if (what === 'saved') saved.add(rest);
           if (what === 'adopted') adopted.add(rest);
+          if (what === 'brought') brought.add(rest);
           if (what === 'design') version = Math.max(version, Number(rest));
           if (what === 'design') designs++;
         }
@@ -79,7 +81,10 @@ describe('a server that is killed at work, again and again', () => {
       rmSync(folder, { recursive: true });
       rmSync(data, { recursive: true, force: true });
       expect(saved.size).withContext('saves that were answered').toBeGreaterThan(0);
-      if (KILLS >= 200) expect(Math.min(designs, adopted.size)).withContext('other work').toBeGreaterThan(5);
+      if (KILLS >= 200)
+        expect(Math.min(designs, adopted.size, brought.size))
+          .withContext('other work')
+          .toBeGreaterThan(5);
 
       async function look(app: App, where: string): Promise<void> {
         const call = async (method: 'GET' | 'POST', url: string, payload?: object) => {
@@ -120,8 +125,26 @@ describe('a server that is killed at work, again and again', () => {
         )
           .withContext(where)
           .toEqual([0]);
+        // A sheet is in the file with all of its rows, or with none.
+        const sheets = reader
+          .prepare(
+            "SELECT rtrim(rtrim(name, '0123456789')) AS tag, count(*) FROM school WHERE name LIKE 'Brought %' GROUP BY tag",
+          )
+          .raw()
+          .all() as [string, number][];
+        expect(sheets.filter(([, rows]) => rows !== BROUGHT))
+          .withContext(`${where}: half a sheet`)
+          .toEqual([]);
+        const known = new Set(sheets.map(([tag]) => tag));
+        expect([...brought].filter((tag) => !known.has(tag)))
+          .withContext(`${where}: sheets that are lost`)
+          .toEqual([]);
         const kept = read("SELECT count(*) FROM hr_history WHERE table_id = 't_school' AND op = 'insert'");
-        expect(read("SELECT count(*) FROM school WHERE name LIKE 'School %' OR name LIKE 'After %'"))
+        expect(
+          read(
+            "SELECT count(*) FROM school WHERE name LIKE 'School %' OR name LIKE 'After %' OR name LIKE 'Brought %'",
+          ),
+        )
           .withContext(`${where}: rows and their history`)
           .toEqual(kept);
         const sound = await call('POST', `${at}/sound`, {});

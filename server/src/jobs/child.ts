@@ -6,6 +6,7 @@ import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
 import { adoptFile, isOurs, textsOf } from '../change/adopt';
 import { NotUndone, undoAtOnce } from '../rows/undo-entry';
+import { loadPackage, openPackage } from '../sheets/package';
 import { SheetError } from '../sheets/sheet-error';
 import { bringIn } from '../sheets/write';
 import { openForReading, type Connection } from '../store/driver';
@@ -56,6 +57,8 @@ process.on('message', ({ path, task }: JobMessage) => {
       if (task.task === 'texts') return textsOf(path);
       if (task.task === 'adopt') return adoptFile(path, task.order, tell);
       if (task.task === 'bring') return bringIn(path, task.order, tell);
+      if (task.task === 'open package') return openPackage(path, task.folder);
+      if (task.task === 'load package') return loadPackage(path, task.design, task.order, tell);
       if (task.task === 'undo entry') return undoAtOnce(path, task.order, tell);
       if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);

@@ -34,6 +34,8 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   texts: 'write',
   adopt: 'write',
   bring: 'write',
+  'open package': 'write',
+  'load package': 'write',
   'undo entry': 'write',
   anchors: 'background',
 };
@@ -48,6 +50,8 @@ const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
   look: 'sheet-refused',
   stage: 'sheet-refused',
   bring: 'sheet-refused',
+  'open package': 'not-taken-in',
+  'load package': 'not-taken-in',
   'undo entry': 'not-undone',
 };
 

@@ -38,6 +38,7 @@ import { paintPdf } from '../report/pdf';
 import { lookAtSheet, type Look, type LookOrder } from '../sheets/look';
 import { SheetError } from '../sheets/sheet-error';
 import { stageSheet, type Staged, type StageOrder } from '../sheets/stage';
+import { packFile, type LoadOrder, type OpenedPackage, type PackOrder } from '../sheets/package';
 import { takeOut, type TakeOutOrder } from '../sheets/take-out';
 import type { Brought, BringOrder } from '../sheets/write';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
@@ -101,6 +102,9 @@ export type Task =
     }
   | { readonly task: 'look'; readonly design: Design; readonly order: LookOrder }
   | { readonly task: 'stage'; readonly design: Design; readonly order: StageOrder }
+  | { readonly task: 'pack'; readonly design: Design; readonly order: PackOrder }
+  | { readonly task: 'open package'; readonly folder: string }
+  | { readonly task: 'load package'; readonly design: Design; readonly order: LoadOrder }
   | { readonly task: 'take out'; readonly design: Design; readonly order: TakeOutOrder }
   | { readonly task: 'bring'; readonly order: BringOrder }
   | { readonly task: 'undo entry'; readonly order: UndoEntryOrder & { readonly base: number } }
@@ -174,6 +178,9 @@ export interface Results {
   anchors: readonly (readonly (string | number | null)[])[];
   look: Look;
   stage: Staged;
+  pack: number;
+  'open package': OpenedPackage;
+  'load package': number;
   'take out': number;
   bring: Brought;
   'undo entry': Undone;
@@ -193,7 +200,18 @@ export class TaskError extends Error {}
 /** Tasks that only read; the others open the file for writing themselves. */
 export type Reading = Exclude<
   Task,
-  { task: 'apply' | 'undo' | 'adopt' | 'whole' | 'texts' | 'bring' | 'undo entry' }
+  {
+    task:
+      | 'apply'
+      | 'undo'
+      | 'adopt'
+      | 'whole'
+      | 'texts'
+      | 'bring'
+      | 'undo entry'
+      | 'open package'
+      | 'load package';
+  }
 >;
 
 /**
@@ -228,6 +246,8 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return linkOffers(db, task.design, task.candidates, task.every, tell);
     case 'look':
       return bySheet(() => lookAtSheet(db, task.design, task.order, tell));
+    case 'pack':
+      return packFile(db, task.design, task.order, tell);
     case 'take out':
       return takeOut(db, task.design, task.order, tell);
     case 'stage':

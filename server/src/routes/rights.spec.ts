@@ -33,6 +33,7 @@ describe('rights', () => {
         'not-taken.csv',
         'openapi.json',
         'out',
+        'package.zip',
         'pdf',
         'pdf',
         'preview',

@@ -1,6 +1,9 @@
 import { readFileSync, writeSync } from 'node:fs';
 import type { Change } from '@heathridge/core/change';
+import type { Design } from '@heathridge/core/design';
+import { proposeKnown, type BringPlan, type SheetColumn, type SheetStyle } from '@heathridge/core/sheet';
 import { buildApp } from '../app';
+import { SHEET } from '../http/receive';
 import { ORIGIN } from './office';
 
 /** Numbers from 0 to 1 that a seed gives again (mulberry32). */
@@ -14,11 +17,29 @@ export function chance(seed: number): () => number {
   };
 }
 
+/** Rows of a sheet that is brought in. */
+export const BROUGHT = 400;
+
+const planFor = (
+  design: Design,
+  { columns, style }: { columns: SheetColumn[]; style: SheetStyle },
+): BringPlan => ({
+  ...proposeKnown(
+    design,
+    design.tables.find(({ id }) => id === 't_school')!,
+    columns,
+    style,
+    null,
+  ),
+  mode: 'add',
+  match: [],
+});
+
 /** Told at once: what was told has been answered, whatever happens a moment later. */
 const say = (line: string): void => void writeSync(1, `${line}\n`);
 
 /**
- * A server of its own process that saves rows, applies and undoes drafts and takes files in, one after the
+ * A server of its own process that saves rows, brings sheets in, applies and undoes drafts and takes files in, one after the
  * other, and tells of each that was done, until it is killed.
  */
 async function main(): Promise<void> {
@@ -46,7 +67,20 @@ async function main(): Promise<void> {
     const { design } = app.context.files.get(file);
     const school = design.tables.find(({ id }) => id === 't_school')!;
     const sort = random();
-    if (sort < 0.6) {
+    if (sort < 0.15) {
+      const tag = `Brought ${seed} ${n}`;
+      const rows = Array.from({ length: BROUGHT }, (_, i) => `${tag} ${i},Causey\n`);
+      const sent = await call(
+        `${at}/sheets?name=schools.csv`,
+        Buffer.from(`Name,District\n${rows.join('')}`),
+        SHEET,
+      );
+      if (sent.statusCode !== 200) continue;
+      const { sheet, look } = sent.json() as { sheet: { id: string }; look: Parameters<typeof planFor>[1] };
+      await call(`${at}/sheets/${sheet.id}/check`, { plan: planFor(design, look) });
+      const brought = await call(`${at}/sheets/${sheet.id}/bring`, {});
+      if (brought.statusCode === 200 && (brought.json() as { done: boolean }).done) say(`brought ${tag}`);
+    } else if (sort < 0.6) {
       const name = `School ${seed} ${n}`;
       const values = { f_schoolName: name, f_schoolDistrict: 'Causey' };
       const { statusCode } = await call(`${at}/rows`, {

@@ -41,6 +41,8 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/openapi.json': { for: 'all' },
   'GET /api/files': { for: 'signed-in' },
   'POST /api/files': { for: 'signed-in', body: { name: 'Another file' } },
+  'POST /api/files/package': { for: 'signed-in', query: 'name=x', status: 400 },
+  'GET /api/files/:file/package.zip': { for: 'builder' },
   'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
   'GET /api/files/:file/desk': { for: 'colleague' },
   'GET /api/files/:file/desk/worked': { for: 'colleague' },

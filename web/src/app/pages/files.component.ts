@@ -44,14 +44,14 @@ import { TakingDialog, type Taken, type Taking } from './taking.dialog';
         <h1 class="grow">Files</h1>
         @if (session.person()?.maker) {
           <button matButton="outlined" type="button" (click)="picker.click()">
-            <mat-icon svgIcon="upload" />Take in an SQLite file
+            <mat-icon svgIcon="upload" />Take in a file
           </button>
           <input
             #picker
             id="take-in"
             hidden
             type="file"
-            accept=".db,.sqlite,.sqlite3,application/vnd.sqlite3"
+            accept=".db,.sqlite,.sqlite3,.zip,application/vnd.sqlite3,application/zip"
             (change)="takeIn(picker)"
           />
           <button matButton="filled" (click)="make()"><mat-icon svgIcon="add" />New file</button>
@@ -223,7 +223,7 @@ export class FilesComponent {
     input.value = '';
     if (!picked) return;
     const name = uniqueName(
-      picked.name.replace(/\.(db|sqlite3?|db3)$/i, '').slice(0, 50) || 'File',
+      picked.name.replace(/\.(db|sqlite3?|db3|zip)$/i, '').slice(0, 50) || 'File',
       this.files()?.map((file) => file.name) ?? [],
     );
     this.take(picked, name, null);
@@ -243,7 +243,10 @@ export class FilesComponent {
             .open<EncodingDialog, Unread, Encoding>(EncodingDialog, { data: { name, unread: taken.unread } })
             .afterClosed()
             .subscribe((chosen) => chosen && this.take(picked, name, chosen));
-        else
+        else if ('rows' in taken) {
+          this.toast.say(`${name} is taken in: ${taken.rows.toLocaleString('en-GB')} rows.`);
+          void this.router.navigate(['/file', taken.id]);
+        } else
           this.dialog
             .open<AdoptedDialog, Adopted>(AdoptedDialog, { data: { name, ...taken } })
             .afterClosed()

@@ -186,6 +186,27 @@ describe('FilesComponent', () => {
     expect((await show(null)).textContent).toContain('The files could not be read.');
   });
 
+  it('takes a data package in, and opens the file that it makes', async () => {
+    const http = setUp();
+    TestBed.inject(SessionService).load().subscribe();
+    http.expectOne('/api/session').flush({ person: PERSON, firstVisit: false, demo: [] });
+    const fixture = TestBed.createComponent(FilesComponent);
+    http.expectOne('/api/files').flush({ files: [] });
+    await fixture.whenStable();
+    const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+    const input = (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>('#take-in')!;
+    const files = new DataTransfer();
+    files.items.add(new File([new Uint8Array(3)], 'Quillbrook hire.zip'));
+    input.files = files.files;
+    input.dispatchEvent(new Event('change'));
+    await fixture.whenStable();
+    const sent = http.expectOne(({ url }) => url === '/api/files/package');
+    expect(sent.request.params.get('name')).toBe('Quillbrook hire');
+    sent.flush({ id: 'f_new', rows: 12 });
+    await firstValueFrom(TestBed.inject(MatDialog).openDialogs[0]!.afterClosed());
+    expect(go).toHaveBeenCalledWith(['/file', 'f_new']);
+  });
+
   describe('taking a file in', () => {
     let http: HttpTestingController;
     let settle: () => Promise<unknown>;

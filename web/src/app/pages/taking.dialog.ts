@@ -4,7 +4,7 @@ import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
-import { catchError, EMPTY, switchMap, timer, type Subscription } from 'rxjs';
+import { catchError, EMPTY, switchMap, timer, type Observable, type Subscription } from 'rxjs';
 import type { Encoding, UnreadTexts } from '@heathridge/core/exchange';
 import { Api, type AdoptedFile, type Progress } from '../shared/api.service';
 import { newId } from '../shared/ids';
@@ -17,7 +17,11 @@ export interface Taking {
 }
 
 /** How it ended: taken in, or with texts of which must first be said how they are read. */
-export type Taken = AdoptedFile | { readonly unread: readonly UnreadTexts[] };
+export type Taken =
+  AdoptedFile | { readonly id: string; readonly rows: number } | { readonly unread: readonly UnreadTexts[] };
+
+/** Whether a file is a data package, by the ending of its name. */
+const isPackage = ({ name }: File): boolean => /\.zip$/i.test(name);
 
 /** Takes a file in, says how far that is, and can be stopped; what is refused stays to be read. */
 @Component({
@@ -85,8 +89,11 @@ export class TakingDialog {
         takeUntilDestroyed(),
       )
       .subscribe(({ progress }) => progress && this.progress.set(progress));
-    this.work = this.api.adoptFile(picked, name, encoding, watch).subscribe({
-      next: (adopted) => this.ref.close(adopted),
+    const taking: Observable<Taken> = isPackage(picked)
+      ? this.api.adoptPackage(picked, name, watch)
+      : this.api.adoptFile(picked, name, encoding, watch);
+    this.work = taking.subscribe({
+      next: (taken) => this.ref.close(taken),
       error: (error: unknown) => {
         looking.unsubscribe();
         const { unread, detail } = problemOf(error);

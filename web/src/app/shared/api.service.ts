@@ -109,6 +109,13 @@ export class Api {
       headers: { 'content-type': 'application/vnd.sqlite3' },
     });
 
+  adoptPackage = (picked: File, name: string, watch: string) =>
+    this.http.post<answers.Answer<typeof answers.TakenPackage>>('/api/files/package', picked, {
+      params: { name, watch },
+      headers: { 'content-type': 'application/x-sheet' },
+    });
+  packageZip = (file: string) => `${base(file)}/package.zip`;
+
   takingIn = (watch: string) =>
     this.http.get<answers.Answer<typeof answers.ProgressAnswer>>(`/api/taking-in/${watch}`);
 
