@@ -6,11 +6,12 @@ import { join } from 'node:path';
 import Fastify from 'fastify';
 import { applyChanges, evolve, steps, type Change } from '@heathridge/core/change';
 import { plainQuery } from '@heathridge/core/query';
-import { plainField, plainTable, type Query } from '@heathridge/core/design';
+import { plainField, plainTable, type Query, type Table } from '@heathridge/core/design';
 import { buildApp } from '../server/src/app';
 import { applyDraft } from '../server/src/plan/apply-draft';
 import { openForReading, openForWriting } from '../server/src/store/driver';
 import type { Files, OpenFile } from '../server/src/store/files';
+import { bringingIn, csvOf } from './bringing-in';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
 import { pageFigures } from './pages';
@@ -22,6 +23,8 @@ import { takingIn } from './taking-in';
  */
 
 const ROWS = 1_000_000;
+/** Rows of the sheet that is brought in. */
+const BROUGHT = 500_000;
 
 const LARGE = plainTable('t_entry', 'entry', 'Entry', 'Entries', [
   plainField('f_no', 'number', 'Number', { kind: 'runningNumber', prefix: '', width: 0, first: 1 }),
@@ -342,6 +345,23 @@ async function main(): Promise<void> {
     });
     figures.push(...(await designChanges(id, data, app.context.files, post)));
     figures.push(...(await changesBack(id, data, app.context.files, post)));
+    const send = async (url: string, body: Buffer | object, type = 'application/json'): Promise<string> => {
+      const answer = await fetch(`${address}/api/files/${id}/${url}`, {
+        method: 'POST',
+        headers: { cookie, origin: address, 'content-type': type },
+        body: Buffer.isBuffer(body) ? new Uint8Array(body) : JSON.stringify(body),
+      });
+      const text = await answer.text();
+      if (!answer.ok) throw new Error(text);
+      return text;
+    };
+    const path = await csvOf(data, BROUGHT);
+    const apply = async (table: Table): Promise<void> => {
+      const { version } = files.get(id).design;
+      await applyDraft(files, jobs, id, version, [{ change: 'addTable', table }], 'Bench', clock);
+    };
+    const bringing = { file: files.get(id), send, apply, csv: readFileSync(path) };
+    figures.push(...(await bringingIn(data, BROUGHT, path, bringing)));
     figures.push(...(await takingIn(data, ROWS, address, cookie)));
     figures.push({
       what: 'A frame (19 of 20) while a card is dragged on a map of 100 tables, in the browser',

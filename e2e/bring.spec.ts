@@ -171,3 +171,39 @@ test('what somebody else changes is seen at once, and where two change one field
   await expect(clash).toBeHidden();
   await other.close();
 });
+
+test('a picture that is pasted goes into the cell with the cursor, and one that is none is refused', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Mara Ashdown');
+  await office.openDemo();
+  await office.stage('Fill');
+  await page.getByRole('button', { name: /^Instruments/ }).click();
+  const cell = page.locator('[role="row"][row-index="2"] [role="gridcell"][col-id="f_instrumentPicture"]');
+  await page.locator('[role="row"][row-index="2"] [role="gridcell"]').nth(1).click();
+  await cell.scrollIntoViewIfNeeded();
+  await cell.click();
+  const before = await cell.innerText();
+  const paste = (name: string, isPicture: boolean): Promise<void> =>
+    page.evaluate(
+      async ([called, picture]) => {
+        const canvas = document.createElement('canvas');
+        const drawn = await new Promise<Blob | null>((done) => canvas.toBlob(done, 'image/png'));
+        const clipboardData = new DataTransfer();
+        clipboardData.items.add(new File([picture ? drawn! : 'nonsense'], called, { type: 'image/png' }));
+        document.activeElement!.dispatchEvent(
+          new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }),
+        );
+      },
+      [name, isPicture] as const,
+    );
+  await paste('seen.png', true);
+  await expect(cell).toHaveText('seen.png');
+  await paste('none.png', false);
+  await expect(page.getByText(/no picture|not a picture/i)).toBeVisible();
+  await expect(cell).toHaveText('seen.png');
+  await cell.click();
+  await page.keyboard.press('Control+z');
+  await expect(cell).toHaveText(before);
+});

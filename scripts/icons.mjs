@@ -7,7 +7,7 @@ const NAMES = (
   'check_box check_circle chevron_right close code delete description drag_indicator edit error keyboard_arrow_down payments arrow_drop_down info filter_alt functions grid_on ' +
   'home key list logout menu_book notes numbers open_in_new picture_as_pdf pin print redo refresh save schema search ' +
   'short_text storefront sync table_rows tag undo unfold_more visibility visibility_off warning keyboard arrow_outward call_split ' +
-  'content_paste table_view help north_east folder_open task_alt more_vert progress_activity ' +
+  'photo_camera content_paste table_view help north_east folder_open task_alt more_vert progress_activity ' +
   'schedule event image attach_file approval upload rule history settings link center_focus_strong zoom_in zoom_out account_tree call_merge bolt download palette lightbulb hub radio_button_checked radio_button_unchecked'
 ).split(' ');
 const require = createRequire(import.meta.url);

@@ -1,10 +1,11 @@
-import { createReadStream, rmSync } from 'node:fs';
+import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { differences, fromFolder } from '@heathridge/core/exchange';
 import { MOST_TIME } from '../change/apply';
 import { receiveBody, SHEET } from '../http/receive';
+import { sendOut } from '../http/send';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { applyDraft } from '../plan/apply-draft';
@@ -33,13 +34,7 @@ export function packageRoutes(router: Router): void {
         rmSync(path, { force: true });
         throw error;
       }
-      const stream = createReadStream(path);
-      // Once it is open its name can go: the bytes stay until it is closed.
-      stream.once('open', () => rmSync(path, { force: true }));
-      return reply
-        .type('application/zip')
-        .header('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(`${title}.zip`)}`)
-        .send(stream);
+      return sendOut(reply, path, 'application/zip', `${title}.zip`);
     },
   });
   router.add({

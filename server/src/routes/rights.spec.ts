@@ -28,6 +28,7 @@ describe('rights', () => {
     expect(unnamed.sort()).toEqual(
       [
         ':attachment',
+        ':form',
         'definitions.zip',
         'events',
         'not-taken.csv',

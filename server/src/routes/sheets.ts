@@ -4,12 +4,13 @@ import { eq } from 'drizzle-orm';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { fieldOf, Id } from '@heathridge/core/design';
-import { RowsAsked } from '@heathridge/core/rows';
+import { NOTHING, RowsAsked } from '@heathridge/core/rows';
 import { BringPlan, Remembered, SheetStyle } from '@heathridge/core/sheet';
 import { copyName, discardCopy, MOST_TIME } from '../change/apply';
 import type { Tell } from '../change/run';
 import { todayIn } from '../http/context';
 import { receiveBody, SHEET } from '../http/receive';
+import { sendOut } from '../http/send';
 import type { Call, Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { Problem } from '../problem';
@@ -272,7 +273,7 @@ export function sheetRoutes(router: Router): void {
       const { form, fields, sort, search, conditions } = body;
       const path = context.sheets.placeFor(context.clock.id('s'), form);
       const asked = { search, conditions, today: todayIn(context, file) };
-      const order = { table: table.id, fields, form, asked, sort, path };
+      const order = { form, tables: [{ table: table.id, fields, asked, sort }], whole: false, path };
       try {
         await watched(call, body.watch, (options) =>
           context.jobs.run(
@@ -285,16 +286,35 @@ export function sheetRoutes(router: Router): void {
         rmSync(path, { force: true });
         throw error;
       }
-      const stream = createReadStream(path);
-      // Once it is open its name can go: the bytes stay until it is closed.
-      stream.once('open', () => rmSync(path, { force: true }));
-      return reply
-        .type(OUT_TYPES[form])
-        .header(
-          'content-disposition',
-          `attachment; filename*=UTF-8''${encodeURIComponent(`${table.plural}.${form}`)}`,
-        )
-        .send(stream);
+      return sendOut(reply, path, OUT_TYPES[form], `${table.plural}.${form}`);
+    },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/whole/:form',
+    needs: 'builder',
+    summary: 'All rows of all tables: a workbook with a sheet for each (xlsx), or an object of arrays (json)',
+    handler: async (call) => {
+      const { context, file, params, reply, gone } = call;
+      const form = v.safeParse(v.picklist(['xlsx', 'json']), params['form']);
+      if (!form.success) throw new Problem('not-found', 'A whole file is had as xlsx or json.');
+      const path = context.sheets.placeFor(context.clock.id('s'), form.output);
+      const tables = file.design.tables.map(({ id, fields }) => ({
+        table: id,
+        fields: fields.map((field) => field.id),
+        asked: NOTHING,
+        sort: [],
+      }));
+      const order = { form: form.output, tables, whole: true, path };
+      try {
+        const task = { task: 'take out', design: file.design, order } as const;
+        await context.jobs.run(file.path, task, { signal: gone, limit: MOST_TIME });
+      } catch (error) {
+        rmSync(path, { force: true });
+        throw error;
+      }
+      const name = context.files.name(params['file']!);
+      return sendOut(reply, path, OUT_TYPES[form.output], `${name}.${form.output}`);
     },
   });
   router.add({

@@ -108,6 +108,24 @@ describe('taking rows out', () => {
     expect(checked.body.added).toBe(text.trimEnd().split('\r\n').length - 1);
   });
 
+  it('writes the whole file: a sheet for each table, or an object of them', async () => {
+    const { raw, headers } = await office.call('GET', 'whole/json');
+    expect(headers['content-disposition']).toContain('Quillbrook%20hire.json');
+    const whole = JSON.parse(raw.toString('utf8')) as Record<string, Record<string, unknown>[]>;
+    expect(Object.keys(whole)).toEqual(office.design.tables.map(({ name }) => name));
+    for (const { id, name } of office.design.tables) {
+      const { body } = await office.call('POST', `tables/${id}/window`, { start: 0, limit: 1 });
+      expect(whole[name]!.length).withContext(name).toBe(body.total);
+    }
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.load((await office.call('GET', 'whole/xlsx')).raw as never);
+    expect(book.worksheets.map(({ name }) => name)).toEqual(office.design.tables.map(({ plural }) => plural));
+    expect(book.worksheets.map(({ rowCount }) => rowCount - 1)).toEqual(
+      office.design.tables.map(({ name }) => whole[name]!.length),
+    );
+    expect((await office.call('GET', 'whole/pdf')).status).toBe(404);
+  });
+
   it('refuses fields and conditions that are none, and leaves nothing behind', async () => {
     expect((await out('t_hire', 'csv', ['f_none'])).status).toBe(400);
     expect((await out('t_hire', 'csv', FIELDS, { conditions: ['nonsense ('] })).status).toBe(400);

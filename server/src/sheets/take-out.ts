@@ -1,6 +1,6 @@
 import ExcelJS from 'exceljs';
 import Papa from 'papaparse';
-import { fieldOf, tableOf, valueKind, type Design, type Field } from '@heathridge/core/design';
+import { fieldOf, tableOf, valueKind, type Design, type Field, type Table } from '@heathridge/core/design';
 import { harmless } from '@heathridge/core/sheet';
 import { parseInstant, type Value } from '@heathridge/core/values';
 import type { Tell } from '../change/run';
@@ -12,13 +12,20 @@ export const OUT_FORMS = ['csv', 'xlsx', 'json'] as const;
 
 export type OutForm = (typeof OUT_FORMS)[number];
 
-export interface TakeOutOrder {
+/** The rows of one table that are taken out. */
+export interface TakenOut {
   readonly table: string;
   /** The fields, in the order of the columns. */
   readonly fields: readonly string[];
-  readonly form: OutForm;
   readonly asked: Asked;
   readonly sort: readonly SortBy[];
+}
+
+export interface TakeOutOrder {
+  readonly form: OutForm;
+  readonly tables: readonly TakenOut[];
+  /** Whether it is the whole file: its tables are then told apart by their names, even where there is one. */
+  readonly whole: boolean;
   /** Where the sheet is written. */
   readonly path: string;
 }
@@ -39,33 +46,42 @@ export async function takeOut(
   order: TakeOutOrder,
   tell: Tell,
 ): Promise<number> {
-  const table = tableOf(design, order.table);
-  const fields = order.fields.map((id) => fieldOf(table, id)!);
-  const all = countRows(db, design, table, order.asked);
-  const writer = await WRITERS[order.form](order.path, table.plural, fields);
+  const book = BOOKS[order.form](order.path, order.whole);
   let rows = 0;
-  for (const cells of eachRow(db, design, table, fields, order.asked, order.sort)) {
-    const waits = writer.row((cells as Travelling[]).map(plain));
-    if (waits) await waits;
-    if (++rows % TELL_EVERY === 0) tell({ step: rows, of: all, what: 'Writing the sheet' });
+  for (const { table: id, fields: ids, asked, sort } of order.tables) {
+    const table = tableOf(design, id);
+    const fields = ids.map((field) => fieldOf(table, field)!);
+    const all = countRows(db, design, table, asked);
+    const writer = book.table(table, fields);
+    for (const cells of eachRow(db, design, table, fields, asked, sort)) {
+      const waits = writer.row((cells as Travelling[]).map(plain));
+      if (waits) await waits;
+      if (++rows % TELL_EVERY === 0)
+        tell({ step: rows, of: all, what: `Writing ${table.plural.toLowerCase()}` });
+    }
+    writer.end();
   }
-  await writer.end();
+  await book.end();
   return rows;
 }
 
 const TELL_EVERY = 1000;
 
-interface SheetWriter {
+interface TableWriter {
   row(values: readonly Value[]): Promise<void> | undefined;
+  end(): void;
+}
+
+interface Book {
+  table(table: Table, fields: readonly Field[]): TableWriter;
   end(): Promise<void>;
 }
 
-const WRITERS: Readonly<
-  Record<
-    OutForm,
-    (path: string, name: string, fields: readonly Field[]) => SheetWriter | Promise<SheetWriter>
-  >
-> = { csv: csvWriter, json: jsonWriter, xlsx: workbookWriter };
+const BOOKS: Readonly<Record<OutForm, (path: string, whole: boolean) => Book>> = {
+  csv: csvBook,
+  json: jsonBook,
+  xlsx: workbook,
+};
 
 const isText = ({ type }: Field): boolean => {
   const { kind } = valueKind(type);
@@ -80,43 +96,60 @@ const isText = ({ type }: Field): boolean => {
 };
 
 /** RFC 4180, in UTF-8 with its mark, by which spreadsheets know it; no text of it is run as a formula. */
-function csvWriter(path: string, _name: string, fields: readonly Field[]): SheetWriter {
+function csvBook(path: string): Book {
   const file = linesFile(path);
-  const texts = fields.map(isText);
   const line = (cells: string[]): string => `${Papa.unparse([cells])}\r`;
-  void file.add(`\ufeff${line(fields.map(({ label }) => harmless(label)))}`);
   return {
-    row: (values) =>
-      file.add(
-        line(
-          values.map((value, i) => {
-            if (value === null) return '';
-            if (typeof value === 'boolean') return value ? 'yes' : 'no';
-            return texts[i] ? harmless(String(value)) : String(value);
-          }),
-        ),
-      ),
+    table(_, fields) {
+      const texts = fields.map(isText);
+      void file.add(`\ufeff${line(fields.map(({ label }) => harmless(label)))}`);
+      return {
+        row: (values) =>
+          file.add(
+            line(
+              values.map((value, i) => {
+                if (value === null) return '';
+                if (typeof value === 'boolean') return value ? 'yes' : 'no';
+                return texts[i] ? harmless(String(value)) : String(value);
+              }),
+            ),
+          ),
+        end: () => undefined,
+      };
+    },
     end: () => file.end(),
   };
 }
 
-/** An array of objects (RFC 8259), a line each: numbers with all their digits, dates as ISO 8601. */
-function jsonWriter(path: string, _name: string, fields: readonly Field[]): SheetWriter {
+/**
+ * An array of objects (RFC 8259), a line each: numbers with all their digits, dates as ISO 8601. Of a whole file it
+ * is an object with such an array for each table, by its name.
+ */
+function jsonBook(path: string, whole: boolean): Book {
   const file = linesFile(path);
-  const names = fields.map(({ name }) => JSON.stringify(name));
-  const numbers = fields.map(({ type }) => ['decimal', 'money'].includes(valueKind(type).kind));
-  let before = '[';
+  let between = '{';
   return {
-    row(values) {
-      const members = values.map(
-        (value, i) => `${names[i]}: ${numbers[i] && value !== null ? String(value) : JSON.stringify(value)}`,
-      );
-      const text = `${before}{${members.join(', ')}}`;
-      before = ',';
-      return file.add(text);
+    table({ name }, fields) {
+      const names = fields.map((field) => JSON.stringify(field.name));
+      const numbers = fields.map(({ type }) => ['decimal', 'money'].includes(valueKind(type).kind));
+      if (whole) void file.add(`${between}${JSON.stringify(name)}:`);
+      between = ',';
+      let before = '[';
+      return {
+        row(values) {
+          const members = values.map(
+            (value, i) =>
+              `${names[i]}: ${numbers[i] && value !== null ? String(value) : JSON.stringify(value)}`,
+          );
+          const text = `${before}{${members.join(', ')}}`;
+          before = ',';
+          return file.add(text);
+        },
+        end: () => void file.add(before === '[' ? '[]' : ']'),
+      };
     },
     end() {
-      void file.add(before === '[' ? '[]' : ']');
+      if (whole) void file.add(between === '{' ? '{}' : '}');
       return file.end();
     },
   };
@@ -168,34 +201,42 @@ function formatOf({ type }: Field): string | undefined {
   }
 }
 
-/** A name that a sheet of a workbook can have (ECMA-376, 18.2.19: 31 characters, none of seven signs). */
-const sheetName = (name: string): string =>
-  [...name.replace(/[\\/*?:[\]]/g, ' ')].slice(0, 31).join('').trim() || 'Rows';
+/** A name that a sheet of a workbook can have (ECMA-376, 18.2.19: 31 characters, none of seven signs), told apart. */
+function sheetName(name: string, taken: Set<string>): string {
+  const plain = [...name.replace(/[\\/*?:[\]]/g, ' ')].slice(0, 31).join('').trim() || 'Rows';
+  let free = plain;
+  for (let n = 2; taken.has(free.toLowerCase()); n++) free = `${[...plain].slice(0, 26).join('')} ${n}`;
+  taken.add(free.toLowerCase());
+  return free;
+}
 
-function workbookWriter(path: string, name: string, fields: readonly Field[]): SheetWriter {
+function workbook(path: string): Book {
   const book = new ExcelJS.stream.xlsx.WorkbookWriter({
     filename: path,
     useStyles: true,
     useSharedStrings: false,
   });
-  const sheet = book.addWorksheet(sheetName(name), { views: [{ state: 'frozen', ySplit: 1 }] });
-  sheet.columns = fields.map((field) => {
-    const numFmt = formatOf(field);
-    return {
-      header: field.label,
-      width: Math.max(10, Math.min(40, field.label.length + 4)),
-      ...(numFmt ? { style: { numFmt } } : {}),
-    };
-  });
-  sheet.getRow(1).font = { bold: true };
+  const taken = new Set<string>();
   return {
-    row(values) {
-      sheet.addRow(values.map((value, i) => workbookCell(fields[i]!, value))).commit();
-      return undefined;
+    table({ plural }, fields) {
+      const sheet = book.addWorksheet(sheetName(plural, taken), { views: [{ state: 'frozen', ySplit: 1 }] });
+      sheet.columns = fields.map((field) => {
+        const numFmt = formatOf(field);
+        return {
+          header: field.label,
+          width: Math.max(10, Math.min(40, field.label.length + 4)),
+          ...(numFmt ? { style: { numFmt } } : {}),
+        };
+      });
+      sheet.getRow(1).font = { bold: true };
+      return {
+        row(values) {
+          sheet.addRow(values.map((value, i) => workbookCell(fields[i]!, value))).commit();
+          return undefined;
+        },
+        end: () => sheet.commit(),
+      };
     },
-    async end() {
-      sheet.commit();
-      await book.commit();
-    },
+    end: () => book.commit(),
   };
 }

@@ -42,6 +42,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files': { for: 'signed-in' },
   'POST /api/files': { for: 'signed-in', body: { name: 'Another file' } },
   'POST /api/files/package': { for: 'signed-in', query: 'name=x', status: 400 },
+  'GET /api/files/:file/whole/:form': { for: 'builder' },
   'GET /api/files/:file/package.zip': { for: 'builder' },
   'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
   'GET /api/files/:file/desk': { for: 'colleague' },
@@ -164,6 +165,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
 
 const PARAMS: Readonly<Record<string, string>> = {
   sheet: 's_none',
+  form: 'json',
   view: 'v_none',
   entry: '999999',
   id: 'q_new',

@@ -156,7 +156,7 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
   styleUrl: './fill.component.scss',
 })
 export class FillComponent {
-  private readonly api = inject(Api);
+  readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
@@ -299,10 +299,16 @@ export class FillComponent {
     if (event.dataTransfer?.types.includes('Files')) event.preventDefault();
   }
 
+  /** A file that is let go on a cell for pictures or files goes there; on anything else it is a sheet. */
   dropped(event: DragEvent, into: string | null): void {
     const file = event.dataTransfer?.files[0];
     if (!file) return;
     event.preventDefault();
+    const cell = event.target instanceof Element ? event.target.closest('[role="gridcell"]') : null;
+    const place = cell?.closest('[row-index]')?.getAttribute('row-index');
+    const at =
+      place === null || place === undefined ? null : this.grid?.getDisplayedRowAtIndex(Number(place));
+    if (at?.data && this.attach(at.data, cell?.getAttribute('col-id') ?? '', file)) return;
     this.picked.put(file);
     void this.router.navigate(['bring'], { relativeTo: this.route, queryParams: { into } });
   }
@@ -506,7 +512,34 @@ export class FillComponent {
     this.cells.empty();
   }
 
+  /** Puts a file into a cell for one; false where the cell is for something else. */
+  private attach(row: GridRow, column: string, picked: File): boolean {
+    const table = this.table();
+    const field = table?.fields.find(({ id }) => id === column);
+    if (!table || !field || (field.type.kind !== 'picture' && field.type.kind !== 'file')) return false;
+    this.toast.say(`Sending ${picked.name} …`);
+    this.api.upload(this.store.file, picked, field.type.kind === 'picture').subscribe({
+      next: ({ id, name }) => this.set(table, row, field, { value: id, text: name }),
+      error: (error: unknown) => this.toast.problem(error),
+    });
+    return true;
+  }
+
   pasted(event: ClipboardEvent): void {
+    const picked = event.clipboardData?.files[0];
+    const focused = this.grid?.getFocusedCell();
+    const row =
+      focused && !focused.rowPinned ? this.grid?.getDisplayedRowAtIndex(focused.rowIndex)?.data : null;
+    if (
+      picked &&
+      focused &&
+      row &&
+      this.isForCells(event) &&
+      this.attach(row, focused.column.getColId(), picked)
+    ) {
+      event.preventDefault();
+      return;
+    }
     if (this.isForCells(event) && this.cells.paste(event.clipboardData?.getData('text/plain') ?? ''))
       event.preventDefault();
   }

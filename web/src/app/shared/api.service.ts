@@ -114,6 +114,7 @@ export class Api {
       params: { name, watch },
       headers: { 'content-type': 'application/x-sheet' },
     });
+  wholeFile = (file: string, form: 'xlsx' | 'json') => `${base(file)}/whole/${form}`;
   packageZip = (file: string) => `${base(file)}/package.zip`;
 
   takingIn = (watch: string) =>

@@ -54,6 +54,24 @@ import { ValuePart } from './value-part';
               [attr.accept]="picture() ? 'image/*' : null"
               (change)="choose(chooser)"
             />
+            @if (picture() && hasCamera) {
+              <button
+                matIconButton
+                type="button"
+                [attr.aria-label]="label() + ': take a picture'"
+                (click)="camera.click()"
+              >
+                <mat-icon svgIcon="photo_camera" />
+              </button>
+              <input
+                #camera
+                hidden
+                type="file"
+                accept="image/*"
+                capture="environment"
+                (change)="choose(camera)"
+              />
+            }
             @if (address()) {
               <button
                 matIconButton
@@ -111,6 +129,8 @@ export class AttachmentValueComponent extends ValuePart {
   private readonly button = viewChild<unknown, ElementRef<HTMLElement>>('button', { read: ElementRef });
   protected readonly picture = computed(() => this.at.field().type.kind === 'picture');
   protected readonly label = computed(() => this.at.label() ?? this.at.field().label);
+  /** What is held in the hand has a camera; elsewhere the same button would only choose a file. */
+  protected readonly hasCamera = matchMedia('(pointer: coarse)').matches;
   readonly busy = signal(false);
   readonly over = signal(false);
   readonly noPreview = signal(false);
