@@ -25,7 +25,13 @@ export interface JobMessage {
 export type JobReply =
   | { readonly progress: Progress }
   | { readonly ok: true; readonly result: unknown }
-  | { readonly ok: false; readonly message: string; readonly sort: 'person' | 'moved' | 'defect' };
+  | {
+      readonly ok: false;
+      readonly message: string;
+      readonly sort: 'person' | 'moved' | 'defect';
+      /** What the system or the engine calls it: a full disk is no defect of ours. */
+      readonly code?: string;
+    };
 
 /** The server may have gone while its answer is on the way: that is no error of this process. */
 const unheard = (): void => undefined;
@@ -68,9 +74,10 @@ process.on('message', ({ path, task }: JobMessage) => {
     })
     .then(
       (result): JobReply => ({ ok: true, result }),
-      (error: Error): JobReply => ({
+      (error: Error & { readonly code?: unknown }): JobReply => ({
         ok: false,
         message: error.message,
+        ...(typeof error.code === 'string' ? { code: error.code } : {}),
         sort: [TaskError, AdoptError, ExpressionError, SheetError, NotUndone].some(
           (sort) => error instanceof sort,
         )

@@ -177,7 +177,7 @@ export class JobPool {
           reject(
             reply.sort === 'person'
               ? new Problem(REFUSALS[task.task] ?? 'query-failed', reply.message)
-              : new Error(reply.message),
+              : Object.assign(new Error(reply.message), reply.code === undefined ? {} : { code: reply.code }),
           );
       });
       child.once('exit', (code) => {

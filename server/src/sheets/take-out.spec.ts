@@ -2,6 +2,7 @@ import ExcelJS from 'exceljs';
 import readXlsxFile from 'read-excel-file/node';
 import { giveType, proposeNew, type BringPlan } from '@heathridge/core/sheet';
 import { Office } from '../testing/office';
+import { OUT_FORMS } from './take-out';
 
 describe('taking rows out', () => {
   let office: Office;
@@ -124,6 +125,30 @@ describe('taking rows out', () => {
       office.design.tables.map(({ name }) => whole[name]!.length),
     );
     expect((await office.call('GET', 'whole/pdf')).status).toBe(404);
+  });
+
+  it('ends in words when the disk is full, and the child lives on', async () => {
+    const { jobs, files } = office.app.context;
+    const { path, design } = files.get(office.file);
+    const taken = { table: 't_hire', fields: FIELDS, asked: { search: '', conditions: [] }, sort: [] };
+    // A device of Linux on which every write finds the disk full.
+    const FULL = '/dev/full';
+    for (const form of OUT_FORMS) {
+      const order = { form, tables: [taken], whole: false, path: FULL };
+      const failed = await jobs.run(path, { task: 'take out', design, order }).then(
+        () => null,
+        (error: unknown) => error as { code?: string },
+      );
+      expect(failed?.code).withContext(form).toBe('ENOSPC');
+    }
+    const packed = await jobs
+      .run(path, { task: 'pack', design, order: { path: FULL, title: 'x', created: '' } })
+      .then(
+        () => null,
+        (error: unknown) => error as { code?: string },
+      );
+    expect(packed?.code).toBe('ENOSPC');
+    expect((await out('t_hire', 'csv', FIELDS)).status).toBe(200);
   });
 
   it('refuses fields and conditions that are none, and leaves nothing behind', async () => {
