@@ -101,7 +101,9 @@ test('fifty rows are entered without the mouse, a block is pasted, and steps are
   const at = (row: number, name: string) =>
     page.locator(`[role="row"][row-index="${row}"] [role="gridcell"]`).filter({ hasText: name }).first();
   await at(0, 'First').click();
+  await expect(at(0, 'First')).toBeFocused();
   await page.keyboard.press('Shift+ArrowDown');
+  await expect(page.getByText('2 cells in 2 rows picked')).toBeVisible();
   await page.keyboard.press('Shift+ArrowRight');
   await expect(page.getByText('4 cells in 2 rows picked')).toBeVisible();
   await page.keyboard.press('Control+c');

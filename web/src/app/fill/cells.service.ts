@@ -112,7 +112,9 @@ export class FillCells {
   focused(event: CellFocusedEvent<GridRow>): void {
     const column =
       typeof event.column === 'object' ? this.columns().indexOf(event.column?.getColId() ?? '') : -1;
-    if (event.rowIndex === null || event.rowPinned || column < 0) {
+    // While rows are read again nothing has the focus for a moment: what is picked stays.
+    if (event.rowIndex === null) return;
+    if (event.rowPinned || column < 0) {
       this.draw(null);
       return;
     }

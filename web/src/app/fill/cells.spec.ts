@@ -82,6 +82,9 @@ describe('FillCells', () => {
       false,
       false,
     ]);
+    // Rows that are read again take the focus away for a moment.
+    cells.focused({ rowIndex: null, rowPinned: null, column: null } as never);
+    expect(cells.picked()).toBe('6 cells in 3 rows');
     cells.noteFor(new KeyboardEvent('keydown', { key: 'Tab', shiftKey: true }));
     cells.focused({ rowIndex: 1, rowPinned: null, column: { getColId: () => 'f_lFee' } } as never);
     expect(cells.picked()).toBe('');

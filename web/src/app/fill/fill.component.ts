@@ -47,7 +47,7 @@ import {
   type ValueFormatterParams,
   type ValueSetterParams,
 } from 'ag-grid-community';
-import { catchError, debounceTime, EMPTY, firstValueFrom, Subject } from 'rxjs';
+import { catchError, debounceTime, delay, EMPTY, firstValueFrom, Subject } from 'rxjs';
 import {
   comesWithText,
   fieldOf,
@@ -122,6 +122,9 @@ interface Clash {
   readonly mine: string;
   readonly theirs: string;
 }
+
+/** Milliseconds within which a save that was told of is answered as well. */
+const ANSWERED = 200;
 
 /** Conditions and columns of an order that are asked at once at most. */
 const [MOST_CONDITIONS, MOST_SORTS] = [20, 5];
@@ -252,7 +255,8 @@ export class FillComponent {
 
   constructor() {
     inject(FileNews)
-      .all.pipe(takeUntilDestroyed())
+      // Of our own saves the answer says first what is known of them.
+      .all.pipe(delay(ANSWERED), takeUntilDestroyed())
       .subscribe((news) => this.heard(news));
     this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.showOthers());
     effect(() => {
