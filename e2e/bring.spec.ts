@@ -184,7 +184,8 @@ test('a picture that is pasted goes into the cell with the cursor, and one that 
   await page.getByRole('button', { name: /^Instruments/ }).click();
   const cell = page.locator('[role="row"][row-index="2"] [role="gridcell"][col-id="f_instrumentPicture"]');
   await page.locator('[role="row"][row-index="2"] [role="gridcell"]').nth(1).click();
-  await cell.scrollIntoViewIfNeeded();
+  // Columns that lie out of sight are drawn when the cursor comes near.
+  for (let i = 0; i < 20 && !(await cell.isVisible()); i++) await page.keyboard.press('ArrowRight');
   await cell.click();
   const before = await cell.innerText();
   const paste = (name: string, isPicture: boolean): Promise<void> =>
