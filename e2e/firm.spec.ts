@@ -1,4 +1,3 @@
-import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { AxeBuilder } from '@axe-core/playwright';
 import Database from 'libsql';
@@ -172,9 +171,8 @@ test('rows that another tool has put in are found, told, and mended', async ({ o
   await office.signIn('Mara Ashdown');
   await office.openDemo();
   await expect(office.button('More for this file')).toBeVisible();
-  const folder = join(server.data, 'files');
-  const file = readdirSync(folder).find((name) => name.endsWith('.db'))!;
-  const db = new Database(join(folder, file));
+  const [, file] = /\/file\/(f_\w+)/.exec(page.url())!;
+  const db = new Database(join(server.data, 'files', `${file}.db`));
   db.exec(`PRAGMA foreign_keys = OFF; PRAGMA ignore_check_constraints = ON;
     UPDATE hire SET due_back = 'soon' WHERE hire_number = 1418`);
   db.close();
