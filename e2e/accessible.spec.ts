@@ -86,11 +86,11 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await office.stage('Fill');
   await expect(page.getByRole('gridcell').nth(5)).toBeVisible();
   await accessible(page, 'Fill');
-  for (const item of ['Columns…', 'Keep this view…']) {
+  for (const entry of ['Columns…', 'Keep this view…']) {
     await office.button('Usual view').click();
-    await page.getByRole('menuitem', { name: item }).click();
+    await page.getByRole('menuitem', { name: entry }).click();
     await expect(page.getByRole('dialog')).toBeVisible();
-    await accessible(page, item);
+    await accessible(page, entry);
     await page.keyboard.press('Escape');
     await expect(page.getByRole('dialog')).toBeHidden();
   }

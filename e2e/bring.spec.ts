@@ -39,10 +39,7 @@ test('the demo’s messy spreadsheet comes into its players: what is misspelt is
   office,
   page,
 }) => {
-  await office.signIn('Mara Ashdown');
-  await office.openDemo();
-  await office.stage('Fill');
-  await page.getByRole('button', { name: /^Players/ }).click();
+  await office.fillDemo('Players');
   const count = page.getByRole('region', { name: 'Players' }).getByRole('status').first();
   await expect(count).toHaveText(/^1,\d{3} rows$/);
   const before = await count.innerText();
@@ -178,10 +175,7 @@ test('a picture that is pasted goes into the cell with the cursor, and one that 
   office,
   page,
 }) => {
-  await office.signIn('Mara Ashdown');
-  await office.openDemo();
-  await office.stage('Fill');
-  await page.getByRole('button', { name: /^Instruments/ }).click();
+  await office.fillDemo('Instruments');
   const cell = page.locator('[role="row"][row-index="2"] [role="gridcell"][col-id="f_instrumentPicture"]');
   await page.locator('[role="row"][row-index="2"] [role="gridcell"]').nth(1).click();
   // Columns that lie out of sight are drawn when the cursor comes near.

@@ -4,10 +4,7 @@ test('rows are asked for as a sentence and sorted by several columns, by keyboar
   office,
   page,
 }) => {
-  await office.signIn('Mara Ashdown');
-  await office.openDemo();
-  await office.stage('Fill');
-  await page.getByRole('button', { name: /^Hires/ }).click();
+  await office.fillDemo('Hires');
   const count = page.getByRole('region', { name: 'Hires' }).getByRole('status');
   await expect(count).toHaveText(/^3,\d{3} rows$/);
   const asked = page.getByRole('group', { name: 'Which hires are shown' });

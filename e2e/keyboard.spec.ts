@@ -215,10 +215,7 @@ test('a design from nothing by keyboard: tables, many to many, a rule from a sha
 });
 
 test('the grid by keyboard: type over a cell, take the value from above', async ({ office, page }) => {
-  await office.signIn('Mara Ashdown');
-  await office.openDemo();
-  await office.stage('Fill');
-  await page.getByRole('button', { name: /^Parts/ }).click();
+  await office.fillDemo('Parts');
   await expect(page.getByRole('gridcell', { name: 'Valve oil' })).toBeVisible();
   await page.getByRole('gridcell', { name: 'Valve oil' }).click();
   await page.keyboard.press('ArrowRight');

@@ -55,6 +55,14 @@ export class OfficePage {
     await this.page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();
   }
 
+  /** Signs the builder in, and opens the rows of a table of the demo. */
+  async fillDemo(table: string): Promise<void> {
+    await this.signIn('Mara Ashdown');
+    await this.openDemo();
+    await this.stage('Fill');
+    await this.page.getByRole('button', { name: new RegExp(`^${table}`) }).click();
+  }
+
   async openDemoDesk(screen: string): Promise<void> {
     await this.page.getByRole('link', { name: 'Open the Desk of Quillbrook hire' }).click();
     await this.page.getByRole('tab', { name: screen }).click();
