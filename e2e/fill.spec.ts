@@ -117,3 +117,56 @@ test('before rows are deleted it is said what goes along, and what stands in the
   await expect(dialog).toBeHidden();
   await expect(office.button('Delete 2')).toBeVisible();
 });
+
+test('what leads to a row is unfolded beneath it by keys, changed, added to, and put back', async ({
+  office,
+  page,
+}) => {
+  await office.fillDemo('Repairs');
+  const led = page
+    .locator('[role="row"][row-index="2"] [role="gridcell"][col-id="led_repairLineRepair"]')
+    .first();
+  const cell = page.locator('[role="row"][row-index="2"] [role="gridcell"][col-id="f_repairBroughtIn"]');
+  await cell.click();
+  await page.keyboard.press('Alt+ArrowDown');
+  const beneath = page.getByRole('region', { name: /^Repair lines of repair J-/ });
+  await expect(beneath.getByRole('status').first()).toHaveText(/^\d+ rows$/);
+  const before = await beneath.getByRole('status').first().innerText();
+  const many = Number.parseInt(before, 10);
+  const work = beneath.locator('[role="gridcell"][col-id="f_repairLineWork"]');
+  const was = await work.first().innerText();
+  // The cursor is within: a value is typed over.
+  await expect(beneath.locator('[role="gridcell"]:focus')).toBeVisible();
+  for (let i = 0; i < 6 && !(await work.first().evaluate((cell) => cell === document.activeElement)); i++)
+    await page.keyboard.press('ArrowRight');
+  await page.keyboard.type('Looked over');
+  await page.keyboard.press('Enter');
+  await expect(work.first()).toHaveText('Looked over');
+  await expect(office.button('Undo')).toBeEnabled();
+  // Alt with a letter is a command: it types nothing into the cell it is pressed on. A line that is refused waits, with all that was typed, and is added once it is right.
+  await page.keyboard.press('Alt+n');
+  await page.keyboard.press('Tab');
+  await page.keyboard.type('Tuned twice');
+  await page.keyboard.press('Control+Enter');
+  await expect(beneath.getByText('The new row waits:')).toBeVisible();
+  await expect(beneath.getByRole('gridcell', { name: 'Tuned twice' })).toBeVisible();
+  await beneath.locator('[row-id="new"] [role="gridcell"][col-id="f_repairLineCost"]').dblclick();
+  await page.keyboard.type('12.50');
+  await page.keyboard.press('Control+Enter');
+  await expect(beneath.getByRole('status').first()).toHaveText(`${many + 1} rows`);
+  await expect(beneath.locator('[row-id="new"] input:focus')).toBeVisible();
+  // Out of the list of a lookup, out of its cell, back to the row.
+  await expect(async () => {
+    await page.keyboard.press('Escape');
+    await expect(led).toBeFocused({ timeout: 500 });
+  }).toPass();
+  // What stands in the cell tells of it at once.
+  await expect(led).toContainText(`${many + 1}: `);
+  await page.keyboard.press('Control+z');
+  await expect(led).toContainText(`${many}: `);
+  await page.keyboard.press('Control+z');
+  await expect(work.first()).toHaveText(was);
+  await expect(beneath.getByRole('status').first()).toHaveText(before);
+  await page.keyboard.press('Enter');
+  await expect(beneath).toBeHidden();
+});

@@ -54,6 +54,11 @@ export const Along = v.strictObject({
   ),
 });
 
+/** For each lookup asked for, and each row: how many rows lead there by it, and what the first are called. */
+export const Children = v.strictObject({
+  children: v.array(v.array(v.strictTuple([v.number(), v.array(v.string())]))),
+});
+
 /** How somebody has the pages look: their colours, and the size of their type and rows. */
 export const Look = v.strictObject({
   colours: v.picklist(['system', 'light', 'dark']),

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { fieldOf, Form, Id, type Table } from '@heathridge/core/design';
+import { fieldOf, findField, Form, Id, type Table } from '@heathridge/core/design';
 import { ExpressionError } from '@heathridge/core/expression';
 import { documentProblems } from '@heathridge/core/documents';
 import { refusedChange, type Viewer } from '@heathridge/core/people';
@@ -11,6 +11,7 @@ import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { blockChanges } from '../rows/paste';
 import { goesAlong } from '../rows/along';
+import { childrenOf } from '../rows/children';
 import { pastOfFile, pastOfRow } from '../rows/past';
 import { readList, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
@@ -211,6 +212,29 @@ export function rowRoutes(router: Router): void {
     handler: ({ file, params, body }) => {
       const table = tableAt(file, params['table']!);
       return { along: goesAlong(file.reader, file.design, table, checkedKeys(file, table, body.keys)) };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/tables/:table/children',
+    answer: answers.Children,
+    needs: 'builder',
+    summary: 'How many rows of other tables lead to each of these rows, and what the first are called',
+    body: v.object({
+      keys: v.pipe(v.array(Key), v.maxLength(500)),
+      links: v.pipe(v.array(Id), v.maxLength(20)),
+    }),
+    handler: ({ file, params, body }) => {
+      const table = tableAt(file, params['table']!);
+      const keys = checkedKeys(file, table, body.keys);
+      const children = body.links.map((link) => {
+        const found = findField(file.design, link);
+        const type = found?.field.type;
+        if (!found || type?.kind !== 'lookup' || type.table !== table.id)
+          throw new Problem('not-found', `This lookup to ${table.plural} is no longer there.`);
+        return childrenOf(file.reader, file.design, found, keys);
+      });
+      return { children };
     },
   });
   router.add({

@@ -132,6 +132,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files/:file/tables/:table/window': { for: 'builder', body: { start: 0, limit: 1 } },
   'GET /api/files/:file/tables/:table/row': { for: 'builder', query: 'key=[1]' },
   'POST /api/files/:file/tables/:table/along': { for: 'builder', body: { keys: [[1]] } },
+  'POST /api/files/:file/tables/:table/children': { for: 'builder', body: { keys: [[1]], links: [] } },
   'POST /api/files/:file/tables/:table/work-out': {
     for: 'builder',
     body: { field: 'f_schoolPhone', expression: 'name', keys: [[1]] },

@@ -6,8 +6,6 @@ import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { documentsOf, type DocumentType } from '@heathridge/core/design';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { DraftStore } from '../plan/draft.store';
-import { FileNews } from '../file/news.service';
-import { Steps } from '../file/steps.service';
 import { FileStore } from '../file/file.store';
 import { GoToDialog, type GoTo } from './go-to.dialog';
 import { Router } from '@angular/router';
@@ -32,7 +30,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
 @Component({
   selector: 'hr-bench',
   imports: [MatButton, MatIconModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
-  providers: [FileStore, FileNews, Steps, DraftStore],
+  providers: [FileStore, DraftStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
     <header>

@@ -47,7 +47,7 @@ const HEADING_ROWS = 10;
     SelectComponent,
     StripComponent,
   ],
-  providers: [BringStore],
+  providers: [BringStore, Steps],
   host: { '(document:paste)': 'pasted($event)' },
   templateUrl: './bring.component.html',
   styleUrl: './bring.component.scss',

@@ -1,5 +1,5 @@
 import { inject, Injectable } from '@angular/core';
-import { fromEvent, map, merge, Observable, startWith, switchMap, distinctUntilChanged } from 'rxjs';
+import { fromEvent, map, merge, Observable, share, startWith, switchMap, distinctUntilChanged } from 'rxjs';
 import type { RowKey } from '@heathridge/core/rows';
 import { FileStore } from './file.store';
 
@@ -28,6 +28,8 @@ export class FileNews {
     map(() => document.visibilityState === 'visible'),
     distinctUntilChanged(),
     switchMap((isSeen) => (isSeen ? this.line() : [])),
+    // However many listen, there is one line.
+    share(),
   );
 
   private last: string | null = null;

@@ -21,6 +21,7 @@ export interface CellEditorParams {
 @Component({
   selector: 'hr-cell-editor',
   imports: [ValueInputComponent],
+  host: { '(keydown.escape)': 'leave($event)' },
   template: `
     @if (params(); as given) {
       <hr-value-input
@@ -68,6 +69,20 @@ export class CellEditorComponent implements ICellEditorAngularComp {
   getValue(): Held {
     const input = this.input();
     return input?.isTyping() ? input.current() : this.held();
+  }
+
+  /**
+   * Leaves the cell as it was. An input with a list prevents the default of every Escape, for which the grid
+   * then does nothing; while the list is open, the key closes that alone.
+   */
+  protected leave(event: Event): void {
+    const given = this.params();
+    const isListOpen =
+      event.target instanceof Element && event.target.getAttribute('aria-expanded') === 'true';
+    if (!given || isListOpen || !event.defaultPrevented) return;
+    const { api, column, rowIndex, node } = given;
+    api.stopEditing(true);
+    api.setFocusedCell(rowIndex, column, node.rowPinned);
   }
 
   changed(held: Held): void {

@@ -13,6 +13,7 @@ import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { toGridRow, type GridRow } from './fill.store';
+import type { Lines } from './lines';
 import { holds, isBlock, sidesOf, sizeWords, spread, type Place, type Range } from './picked-cells';
 
 /** Rows of a block that is copied, pasted or filled at once. */
@@ -30,6 +31,10 @@ export interface Surroundings {
   readonly editable: (table: Table, field: Field) => boolean;
   /** Shows the rows anew, where they are. */
   readonly refresh: () => void;
+  /** How many rows there are; 0 while it is not known. */
+  readonly total: () => number;
+  /** What stands between the rows: places here are those of the rows alone. */
+  readonly lines: () => Lines;
 }
 
 /** The block of cells that is picked in the grid: drawn by mouse or keys, copied, pasted over, filled, emptied. */
@@ -90,7 +95,10 @@ export class FillCells {
 
   holds(row: number | null, column: string): boolean {
     const range = this.range();
-    return row !== null && isBlock(range) && holds(range, row, this.columns().indexOf(column));
+    const place = row === null ? null : this.around?.lines().at(row);
+    return (
+      place?.beneath === null && isBlock(range) && holds(range, place.row, this.columns().indexOf(column))
+    );
   }
 
   /** Takes note of a key or a button before the grid moves the focus by it. */
@@ -105,7 +113,7 @@ export class FillCells {
     const from = this.range()?.from;
     const column = this.columns().indexOf(event.column.getColId());
     if (!from || column < 0 || this.grid?.getEditingCells().length) return;
-    this.draw({ from, to: { row: event.rowIndex, column } });
+    this.draw({ from, to: { row: this.placeOf(event.rowIndex), column } });
     getSelection()?.removeAllRanges();
   }
 
@@ -118,7 +126,7 @@ export class FillCells {
       this.draw(null);
       return;
     }
-    const to: Place = { row: event.rowIndex, column };
+    const to: Place = { row: this.placeOf(event.rowIndex), column };
     // The grid tells of the focus more than once for one key.
     const from = this.drawing ? (this.range()?.from ?? to) : to;
     this.draw({ from, to });
@@ -130,8 +138,28 @@ export class FillCells {
     if (isBlock(before) || isBlock(range)) this.grid?.refreshCells({ force: true });
   }
 
+  private placeOf(shown: number): number {
+    return this.around?.lines().at(shown).row ?? shown;
+  }
+
+  private rowAt(place: number): GridRow | undefined {
+    return this.grid?.getDisplayedRowAtIndex(this.around?.lines().shownAt(place) ?? place)?.data;
+  }
+
+  /** The row above what is shown at a place, where it is loaded. */
+  above(shown: number): GridRow | undefined {
+    return this.rowAt(this.placeOf(shown) - 1);
+  }
+
+  /** The row in which the block ends, or that has the focus. */
+  current(): GridRow | undefined {
+    const range = this.range();
+    return range ? this.rowAt(range.to.row) : undefined;
+  }
+
   /** All cells of the rows that are shown. */
-  all(total: number): void {
+  all(): void {
+    const total = this.around?.total() ?? 0;
     if (total > 0)
       this.draw({ from: { row: 0, column: 0 }, to: { row: total - 1, column: this.columns().length - 1 } });
   }
@@ -157,7 +185,7 @@ export class FillCells {
   private loaded(top: number, bottom: number): GridRow[] | null {
     const rows: GridRow[] = [];
     for (let i = top; i <= bottom; i++) {
-      const row = this.grid?.getDisplayedRowAtIndex(i)?.data;
+      const row = this.rowAt(i);
       if (!row) return null;
       rows.push(row);
     }
@@ -357,10 +385,7 @@ export class FillCells {
       return;
     }
     turning.subscribe({
-      next: () => {
-        this.toast.say(`${word}: ${what}.`);
-        this.around?.refresh();
-      },
+      next: () => this.toast.say(`${word}: ${what}.`),
       error: (error: unknown) => {
         this.toast.problem(error);
         this.around?.refresh();

@@ -8,6 +8,7 @@ import { OFFICE } from '../../../../core/src/design/testing/office';
 import { Steps } from '../file/steps.service';
 import { after, setUpFile } from '../testing/bench';
 import { FillCells } from './cells.service';
+import { Lines } from './lines';
 import { toGridRow, type GridRow } from './fill.store';
 
 const LOANS = OFFICE.tables[1]!;
@@ -59,6 +60,8 @@ describe('FillCells', () => {
       asked: () => ({ sort: [], search: '', conditions: [] }),
       editable: (table, { id }) => !table.key.includes(id),
       refresh: () => refreshed++,
+      total: () => rows.length,
+      lines: () => new Lines([]),
     });
   });
   afterEach(() => http.verify());
@@ -132,10 +135,12 @@ describe('FillCells', () => {
     expect((sent.request.body as { cells: unknown }).cells).toEqual([['5'], ['5']]);
     sent.flush({ entry: 40, saved: [{}, {}] });
     await after(0);
+    let turned = 0;
+    TestBed.inject(Steps).turned.subscribe(() => turned++);
     expect([TestBed.inject(Steps).undoes(), refreshed]).toEqual(['Pasted 2 rows', 1]);
     cells.undo();
     http.expectOne('/api/files/f_x/log/40/undo').flush({ entry: 41, rows: 2, tables: [] });
-    expect([TestBed.inject(Steps).redoes(), refreshed]).toEqual(['Pasted 2 rows', 2]);
+    expect([TestBed.inject(Steps).redoes(), turned]).toEqual(['Pasted 2 rows', 1]);
   });
 
   it('says of each value why nothing was pasted', async () => {

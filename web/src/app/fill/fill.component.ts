@@ -1,12 +1,10 @@
 import {
-  afterNextRender,
   CSP_NONCE,
   Component,
   computed,
   ElementRef,
   effect,
   inject,
-  Injector,
   input,
   signal,
   untracked,
@@ -35,58 +33,46 @@ import {
   RowStyleModule,
   ScrollApiModule,
   TooltipModule,
-  type CellClassParams,
+  type CellClickedEvent,
   type CellKeyDownEvent,
+  type CellPosition,
   type ColDef,
   type GetRowIdParams,
   type GridApi,
   type GridReadyEvent,
   type IDatasource,
+  type IsFullWidthRowParams,
+  type NavigateToNextCellParams,
+  type RowClassParams,
   type SelectionColumnDef,
-  type ITooltipParams,
-  type ValueFormatterParams,
-  type ValueSetterParams,
+  type TabToNextCellParams,
 } from 'ag-grid-community';
-import { catchError, debounceTime, delay, EMPTY, firstValueFrom, Subject } from 'rxjs';
-import {
-  comesWithText,
-  fieldOf,
-  isGiven,
-  pathsFrom,
-  storedFields,
-  showKey,
-  valueKind,
-  type Field,
-  type Table,
-} from '@heathridge/core/design';
-import type { RowKey } from '@heathridge/core/rows';
-import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridge/core/values';
+import { debounceTime, Subject } from 'rxjs';
+import { displayOf, fieldOf, pathsFrom, showKey, type Table } from '@heathridge/core/design';
+import type { Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
-import { ALL, FileNews, type News } from '../file/news.service';
+import { FileNews } from '../file/news.service';
 import { Steps } from '../file/steps.service';
 import { FileStore } from '../file/file.store';
-import { heldOf } from '../desk/record.state';
 import { Api, type SortBy } from '../shared/api.service';
 import { ConditionsComponent } from '../ask/conditions.component';
-import { addedRow, type AddRow } from '../value/add-row.dialog';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { PickedSheet } from '../bring/picked-sheet.service';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import type { Past } from './past.dialog';
 import { download } from '../shared/download';
-import { problemOf } from '../shared/problem';
 import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
-import { narrowedBy } from '../shared/narrowed';
-import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
-import { alongWords } from './along-words';
-import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
+import { BeneathComponent } from './beneath.component';
+import { CellClipboardDirective, isTypedIn } from './cell-clipboard.directive';
 import { FillCells } from './cells.service';
 import { FillViews } from './views.service';
-import { widthFor } from './measure';
-import { FillStore, rowId, toGridRow, type GridRow } from './fill.store';
+import { FillStore, lineBeneath, rowId, shownId, toGridRow, type GridRow } from './fill.store';
 import { GRID_THEME } from './grid-theme';
-import { typeScale } from '../shared/row-height';
+import { LeadingRows, leadingTo, type Leading } from './leading.service';
+import { Others } from './others.service';
+import { RowStripsComponent } from './row-strips.component';
+import { RowsEditor } from './rows-editor.service';
+import { Unfolded, type Unfolding } from './unfolded.service';
 
 ModuleRegistry.registerModules([
   CellStyleModule,
@@ -104,28 +90,6 @@ ModuleRegistry.registerModules([
   TooltipModule,
 ]);
 
-/** The values of a row by field id, for lookups that it narrows. */
-const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
-  Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
-
-/** Whether letters go into something that is typed into. */
-const isTypedIn = (target: EventTarget | null): boolean =>
-  target instanceof Element && target.closest('input, textarea, [contenteditable="true"]') !== null;
-
-/** A cell in which two people have put different things. */
-interface Clash {
-  readonly field: Field;
-  readonly key: RowKey;
-  readonly held: Held;
-  readonly label: string;
-  readonly row: string;
-  readonly mine: string;
-  readonly theirs: string;
-}
-
-/** Milliseconds within which a save that was told of is answered as well. */
-const ANSWERED = 200;
-
 /** Conditions and columns of an order that are asked at once at most. */
 const [MOST_CONDITIONS, MOST_SORTS] = [20, 5];
 
@@ -137,6 +101,7 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
   selector: 'hr-fill',
   imports: [
     AgGridAngular,
+    CellClipboardDirective,
     ConditionsComponent,
     DocumentsComponent,
     LineComponent,
@@ -147,13 +112,11 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
     MatMenuModule,
     MatTooltipModule,
     RouterLink,
+    RowStripsComponent,
   ],
-  providers: [FillCells, FillStore, FillViews],
+  providers: [FileNews, Steps, FillCells, FillStore, FillViews, RowsEditor, Others, LeadingRows, Unfolded],
   host: {
     '(document:keydown)': 'keys($event)',
-    '(document:copy)': 'copied($event)',
-    '(document:cut)': 'cut($event)',
-    '(document:paste)': 'pasted($event)',
   },
   templateUrl: './fill.component.html',
   styleUrl: './fill.component.scss',
@@ -166,7 +129,6 @@ export class FillComponent {
   private readonly picked = inject(PickedSheet);
   private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
-  private readonly injector = inject(Injector);
   readonly words = WORDS;
   /** What ticks a row is always to be seen, however far the columns have been moved. */
   readonly ticks: SelectionColumnDef = { pinned: 'left' };
@@ -175,10 +137,13 @@ export class FillComponent {
   readonly fill = inject(FillStore);
   readonly cells = inject(FillCells);
   readonly views = inject(FillViews);
+  readonly editor = inject(RowsEditor);
+  readonly others = inject(Others);
+  readonly unfolded = inject(Unfolded);
+  private readonly leading = inject(LeadingRows);
   readonly steps = inject(Steps);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly theme = GRID_THEME;
-  private readonly scale = typeScale();
 
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
   readonly listed = computed((): Listed[] =>
@@ -217,47 +182,47 @@ export class FillComponent {
     return `${some}${number(all)} ${all === 1 ? 'row' : 'rows'}`;
   });
   readonly mostConditions = MOST_CONDITIONS;
-  readonly ticked = signal<readonly GridRow[]>([]);
-  /** How many rows are ticked, and what their amounts come to. */
-  readonly sums = computed((): readonly { readonly label: string; readonly text: string }[] => {
-    const rows = this.ticked();
-    const fields = this.table()?.fields.filter(({ type }) => isSummed(valueKind(type))) ?? [];
-    return fields.map(({ id, label, type }) => ({
-      label,
-      text: sumShown(
-        valueKind(type),
-        rows.map(({ cells }) => cells[id]?.value ?? null),
-        this.store.locale(),
-      ),
-    }));
+  /** What leads to the rows of the table, each way in a column of its own. */
+  readonly ways = computed(() => {
+    const table = this.table();
+    return table ? leadingTo(this.store.design(), table) : [];
   });
-  readonly fresh = signal<GridRow | null>(null);
-  readonly pinned = computed(() => {
-    const row = this.fresh();
-    return row ? [row] : [];
-  });
-  /** Pixels that the values of each field need, once the first rows are there. */
-  private readonly measured = signal<Readonly<Record<string, number>>>({});
   readonly columns = computed((): ColDef<GridRow>[] => {
     const table = this.table();
-    return table ? table.fields.map((field) => this.column(table, field)) : [];
+    if (!table) return [];
+    const isOpen = (row: GridRow, way: Leading): boolean => this.unfolded.of(row.key)?.way.id === way.id;
+    return [...this.editor.columns(table), ...this.ways().map((way) => this.leading.column(way, isOpen))];
   });
-  readonly waiting = computed(() => [...this.fill.refused().values()].filter(({ row }) => row !== 'new'));
-  readonly waitingNew = computed(() => [...this.fill.refused().values()].filter(({ row }) => row === 'new'));
-  readonly newTouched = signal(false);
-  private grid: GridApi<GridRow> | null = null;
+  grid: GridApi<GridRow> | null = null;
   private readonly searches = new Subject<void>();
-  /** While the new row is on its way nobody sends it again. */
-  readonly adding = signal(false);
-  private readonly fetch: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
-  readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
+  readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => shownId(data);
+  readonly beneath = BeneathComponent;
+  readonly isBeneath = ({ rowNode }: IsFullWidthRowParams<GridRow>): boolean =>
+    rowNode.data?.beneath !== undefined;
+  readonly rowClass = ({ data }: RowClassParams<GridRow>): string =>
+    data?.beneath ? (data.beneath.line === 0 ? 'beneath' : 'beneath-rest') : '';
+  /** The cursor passes over what is unfolded: it has keys of its own that lead into it. */
+  readonly nextCell = ({ nextCellPosition: next, key }: NavigateToNextCellParams): CellPosition | null =>
+    this.past(next, key === 'ArrowUp');
+  readonly nextByTab = ({ nextCellPosition: next, backwards }: TabToNextCellParams): CellPosition | boolean =>
+    this.past(next, backwards) ?? false;
 
   constructor() {
-    inject(FileNews)
-      // Of our own saves the answer says first what is known of them.
-      .all.pipe(delay(ANSWERED), takeUntilDestroyed())
-      .subscribe((news) => this.heard(news));
+    this.editor.show({
+      table: this.table,
+      element: this.element,
+      alike: {},
+      isAsking: this.isAsking,
+      read: () => this.setSource(),
+    });
+    this.others.show(this.table);
+    this.unfolded.left.pipe(takeUntilDestroyed()).subscribe((unfolding) => this.leave(unfolding));
+    // What stands beneath rows moves those that follow.
+    effect(() => {
+      this.unfolded.lines();
+      untracked(() => this.readAgain());
+    });
     this.searches.pipe(debounceTime(200), takeUntilDestroyed()).subscribe(() => this.showOthers());
     effect(() => {
       const table = this.table();
@@ -266,10 +231,12 @@ export class FillComponent {
         this.fill.clear();
         this.search.set('');
         this.conditions.set([]);
-        this.measured.set({});
+        this.editor.measured.set({});
+        this.unfolded.clear();
+        this.leading.show(table, this.ways());
         this.views.read(table);
         this.total.set(null);
-        this.resetNew();
+        this.editor.resetNew();
         this.showOthers();
       });
     });
@@ -283,11 +250,17 @@ export class FillComponent {
     this.cells.attach(api, {
       table: this.table,
       asked: () => ({ sort: this.sort(), search: this.search(), conditions: [...this.conditions()] }),
-      editable: (table, field) => this.editable(table, field),
-      refresh: () => this.setSource(),
+      editable: (table, field) => this.editor.editable(table, field),
+      refresh: () => this.readAgain(),
+      total: () => this.total() ?? 0,
+      lines: this.unfolded.lines,
     });
+    this.editor.attach(api);
+    this.others.attach(api);
+    this.leading.attach(api);
     this.views.attach(api, {
       table: this.table,
+      more: this.ways,
       conditions: this.conditions,
       ask: (conditions) => this.ask(conditions),
     });
@@ -312,83 +285,18 @@ export class FillComponent {
     const place = cell?.closest('[row-index]')?.getAttribute('row-index');
     const at =
       place === null || place === undefined ? null : this.grid?.getDisplayedRowAtIndex(Number(place));
-    if (at?.data && this.attach(at.data, cell?.getAttribute('col-id') ?? '', file)) return;
+    if (at?.data && this.editor.putFile(at.data, cell?.getAttribute('col-id') ?? '', file)) return;
     this.picked.put(file);
     void this.router.navigate(['bring'], { relativeTo: this.route, queryParams: { into } });
-  }
-
-  /** What others have changed is shown where it stands; the cursor, and what is being typed, stay. */
-  private heard(news: News | typeof ALL): void {
-    const table = this.table();
-    if (!table || !this.grid) return;
-    const of = news === ALL ? null : news.tables.find((one) => one.table === table.id);
-    if (of === undefined || (news !== ALL && this.steps.knows(news.entry))) return;
-    const changed = of?.changed ?? null;
-    if (changed === null) {
-      this.grid.refreshInfiniteCache();
-      return;
-    }
-    for (const key of changed) {
-      const row = this.grid.getRowNode(rowId(key))?.data;
-      if (row)
-        this.readAgain(
-          table,
-          row,
-          key,
-          table.fields.filter(({ id }) => !this.isHeld(row, id)),
-        );
-    }
-  }
-
-  /** Whether a cell waits, or is typed into: what others put there must not take its place. */
-  private isHeld(row: GridRow, field: string): boolean {
-    if (this.fill.refusedAt(row, field)) return true;
-    return (this.grid?.getEditingCells() ?? []).some(
-      ({ rowIndex, colId }) =>
-        colId === field && this.grid?.getDisplayedRowAtIndex(rowIndex)?.data?.key === row.key,
-    );
-  }
-
-  /** The first cell in which two people have put different things. */
-  readonly clash = computed((): Clash | null => {
-    const table = this.table();
-    const refused = [...this.fill.refused().values()].find(({ theirs }) => theirs !== undefined);
-    const field = refused && table?.fields.find(({ id }) => id === refused.field);
-    if (!table || !field || !refused?.theirs) return null;
-    const key = JSON.parse(refused.row) as RowKey;
-    const text = (held: Held): string => held.typed ?? this.textOf(field, held);
-    return {
-      field,
-      key,
-      held: refused.held,
-      label: field.label,
-      row: `${table.label} ${showKey(table, key, this.store.locale())}`,
-      mine: text(refused.held) || 'nothing',
-      theirs: text(refused.theirs) || 'nothing',
-    };
-  });
-
-  keepMine({ field, key, held }: Clash): void {
-    const [table, row] = [this.table(), this.grid?.getRowNode(rowId(key))?.data];
-    if (table && row) this.set(table, row, field, held);
-  }
-
-  takeTheirs({ field, key }: Clash): void {
-    const [table, row] = [this.table(), this.grid?.getRowNode(rowId(key))?.data];
-    this.fill.forget({ key, cells: {} }, field.id);
-    if (table && row) this.readAgain(table, row, key, [field]);
   }
 
   /** Shows what happened to the row with the cursor, or to all rows. */
   lookBack(isRow: boolean): void {
     const table = this.table();
-    const place = this.cells.range()?.to.row;
-    const row = place === undefined ? undefined : this.grid?.getDisplayedRowAtIndex(place)?.data;
+    const row = this.cells.current();
     if (!table || (isRow && !row?.key)) return;
     const changed = (): void => this.setSource();
-    const of = (field: string): Value =>
-      (place === undefined ? undefined : this.grid?.getDisplayedRowAtIndex(place)?.data)?.cells[field]
-        ?.value ?? null;
+    const of = (field: string): Value => this.cells.current()?.cells[field]?.value ?? null;
     const title = row?.key ? `${table.label} ${showKey(table, row.key, this.store.locale())}` : '';
     this.dialogs
       .open<unknown, Past, unknown>(() => import('./past.dialog').then((m) => m.PastDialog), {
@@ -430,7 +338,7 @@ export class FillComponent {
   /** Other rows are shown from now on: none of those that go may stay ticked unseen. */
   private showOthers(): void {
     this.grid?.deselectAll();
-    this.ticked.set([]);
+    this.editor.ticked.set([]);
     this.cells.clear();
     this.setSource();
   }
@@ -449,380 +357,85 @@ export class FillComponent {
       else this.cells.undo();
     } else if (event.altKey && event.key.toLowerCase() === 'n') {
       event.preventDefault();
-      this.startNew();
-    } else if (
-      event.ctrlKey &&
-      (event.key === 'Enter' || event.key.toLowerCase() === 's') &&
-      this.newTouched()
-    ) {
+      this.editor.startNew();
+    } else if (event.ctrlKey && (event.key === 'Enter' || letter === 's') && this.editor.finishNew()) {
       event.preventDefault();
-      this.grid?.stopEditing();
-      void this.addNew();
     }
   }
 
-  /** Ctrl+D takes the value from the row above; Delete empties the cell. */
   cellKey(event: CellKeyDownEvent<GridRow>): void {
     const key = event.event as KeyboardEvent;
-    if (this.blockKey(key)) return;
-    const table = this.table();
-    const field = table?.fields.find(({ id }) => id === event.column.getColId());
-    if (!table || !field || !event.data || this.grid?.getEditingCells().length) return;
-    if (
-      key.ctrlKey &&
-      key.key.toLowerCase() === 'd' &&
-      event.rowIndex !== null &&
-      event.rowIndex > 0 &&
-      !event.node.rowPinned
-    ) {
+    // A line of what is unfolded has no columns.
+    const column = (event as { column?: CellKeyDownEvent['column'] }).column?.getColId();
+    const way = this.ways().find(({ id }) => id === column);
+    const isEditing = (this.grid?.getEditingCells().length ?? 0) > 0;
+    if (key.altKey && key.key === 'ArrowDown' && !isEditing && event.data?.key) {
       key.preventDefault();
-      const above = this.grid?.getDisplayedRowAtIndex(event.rowIndex - 1)?.data;
-      if (above && this.editable(table, field))
-        this.set(table, event.data, field, above.cells[field.id] ?? { value: null });
-    } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
-      this.set(table, event.data, field, { value: null, text: null });
-    }
+      this.goIn(event.data, event.rowIndex ?? 0, way);
+    } else if (way && (key.key === 'Enter' || key.key === ' ')) {
+      key.preventDefault();
+      if (event.data) this.turn(event.data, event.rowIndex ?? 0, way);
+    } else this.editor.cellKey(event);
   }
 
-  /** Keys for a block of cells; true when one was pressed. */
-  private blockKey(key: KeyboardEvent): boolean {
-    if (this.grid?.getEditingCells().length) return false;
-    const letter = key.key.toLowerCase();
-    const done =
-      (key.ctrlKey && letter === 'd' && this.cells.fill()) || (key.key === 'Delete' && this.cells.empty());
-    if (key.ctrlKey && letter === 'a') this.cells.all(this.total() ?? 0);
-    else if (!done) return false;
-    key.preventDefault();
+  clicked({ data, rowIndex, column, event }: CellClickedEvent<GridRow>): void {
+    const way = this.ways().find(({ id }) => id === column.getColId());
+    if (way && data && !(event as MouseEvent | null)?.shiftKey) this.turn(data, rowIndex ?? 0, way);
+  }
+
+  /** Unfolds what leads to a row by a way, or folds it; true when it is unfolded then. */
+  private turn(row: GridRow, shown: number, way: Leading): boolean {
+    const table = this.table();
+    if (!table || !row.key) return false;
+    const known = this.unfolded.of(row.key);
+    if (known && !this.unfolded.fold(known)) {
+      this.toast.say(`Something waits in ${known.title}: please put it right, or set it aside, first.`);
+      return known.way.id === way.id;
+    }
+    if (known?.way.id === way.id) return false;
+    const title = `${way.label} of ${table.label.toLowerCase()} ${this.nameOf(table, row)}`;
+    const place = this.unfolded.lines().at(shown).row;
+    this.unfolded.unfold(row, place, title, way, this.leading.count(row, way) ?? 0);
     return true;
   }
 
-  /** Whether what is copied or pasted is meant for cells: the grid has the focus, and nothing is typed into. */
-  private isForCells(event: ClipboardEvent): boolean {
-    const target = event.target instanceof Element ? event.target : null;
-    return (
-      !isTypedIn(target) &&
-      this.dialog.openDialogs.length === 0 &&
-      this.element.querySelector('ag-grid-angular')?.contains(document.activeElement) === true
-    );
+  /** What a row is called, where that is one of its fields; else its key. */
+  private nameOf(table: Table, row: GridRow): string {
+    const [, id] = /^"#(\w+)"$/.exec(displayOf(table)) ?? [];
+    const field = id === undefined ? undefined : fieldOf(table, id);
+    const text = field && row.cells[field.id] ? this.editor.textOf(field, row.cells[field.id]!) : '';
+    return text || showKey(table, row.key!, this.store.locale());
   }
 
-  copied(event: ClipboardEvent): void {
-    if (this.isForCells(event) && this.cells.copy(event.clipboardData)) event.preventDefault();
+  /** Takes the cursor into what is unfolded beneath a row; unfolds it first where nothing is. */
+  private goIn(row: GridRow, shown: number, way: Leading | undefined): void {
+    const known = this.unfolded.of(row.key);
+    const wanted = way ?? known?.way ?? this.ways()[0];
+    if (!wanted || !row.key) return;
+    if (known?.way.id === wanted.id || this.turn(row, shown, wanted))
+      this.unfolded.entered.set(rowId(row.key));
   }
 
-  cut(event: ClipboardEvent): void {
-    if (!this.isForCells(event) || !this.cells.copy(event.clipboardData)) return;
-    event.preventDefault();
-    this.cells.empty();
+  private leave({ at, way }: Unfolding): void {
+    if (at !== null) this.grid?.setFocusedCell(this.unfolded.lines().shownAt(at), way.id);
   }
 
-  /** Puts a file into a cell for one; false where the cell is for something else. */
-  private attach(row: GridRow, column: string, picked: File): boolean {
-    const table = this.table();
-    const field = table?.fields.find(({ id }) => id === column);
-    if (!table || !field || (field.type.kind !== 'picture' && field.type.kind !== 'file')) return false;
-    this.toast.say(`Sending ${picked.name} …`);
-    this.api.upload(this.store.file, picked, field.type.kind === 'picture').subscribe({
-      next: ({ id, name }) => this.set(table, row, field, { value: id, text: name }),
-      error: (error: unknown) => this.toast.problem(error),
-    });
-    return true;
+  private past(next: CellPosition | null, isUp: boolean): CellPosition | null {
+    if (!next || next.rowPinned) return next;
+    const lines = this.unfolded.lines();
+    const { row, beneath } = lines.at(next.rowIndex);
+    if (!beneath) return next;
+    if (isUp) return { ...next, rowIndex: lines.shownAt(row) };
+    if (row + 1 < (this.total() ?? 0)) return { ...next, rowIndex: lines.shownAt(row + 1) };
+    return { ...next, rowIndex: 0, rowPinned: 'bottom' };
   }
 
-  pasted(event: ClipboardEvent): void {
-    const picked = event.clipboardData?.files[0];
-    const focused = this.grid?.getFocusedCell();
-    const row =
-      focused && !focused.rowPinned ? this.grid?.getDisplayedRowAtIndex(focused.rowIndex)?.data : null;
-    if (
-      picked &&
-      focused &&
-      row &&
-      this.isForCells(event) &&
-      this.attach(row, focused.column.getColId(), picked)
-    ) {
-      event.preventDefault();
-      return;
-    }
-    if (this.isForCells(event) && this.cells.paste(event.clipboardData?.getData('text/plain') ?? ''))
-      event.preventDefault();
-  }
-
-  startNew(): void {
-    const table = this.table();
-    const first = table?.fields.find((field) => this.editable(table, field));
-    if (first) this.grid?.startEditingCell({ rowIndex: 0, rowPinned: 'bottom', colKey: first.id });
-  }
-
-  async addNew(): Promise<void> {
-    const [table, row] = [this.table(), this.fresh()];
-    if (!table || !row || this.adding()) return;
-    const missing = this.fill.missing(table, row);
-    if (missing.length > 0) {
-      this.fill.refuseNew(table, row, missing, '');
-      this.grid?.refreshCells({ force: true });
-      return;
-    }
-    this.adding.set(true);
-    const key = await firstValueFrom(this.fill.insert(table, row)).finally(() => this.adding.set(false));
-    if (!key) {
-      this.grid?.refreshCells({ force: true });
-      return;
-    }
-    const hidden = this.isAsking() ? ' It is shown here where it fits what is asked.' : '';
-    this.toast.say(`${table.label} ${showKey(table, key, this.store.locale())} is added.${hidden}`);
-    this.resetNew();
-    this.setSource();
-    afterNextRender(() => this.startNew(), { injector: this.injector });
-  }
-
-  dropNew(): void {
-    const row = this.fresh();
-    if (row) this.fill.clearRow(row);
-    this.resetNew();
-  }
-
-  async remove(): Promise<void> {
-    const [table, rows] = [this.table(), this.grid?.getSelectedRows() ?? []];
-    if (!table || rows.length === 0) return;
-    const name = rows.length === 1 ? table.label.toLowerCase() : table.plural.toLowerCase();
-    const keys = rows.flatMap(({ key }) => (key ? [key] : []));
-    const asked = this.api.along(this.store.file, table.id, keys).pipe(
-      catchError((error: unknown) => {
-        this.toast.problem(error);
-        return EMPTY;
-      }),
-    );
-    const found = await firstValueFrom(asked, { defaultValue: null });
-    if (!found) return;
-    const isHeld = found.along.some(({ becomes }) => becomes === 'in the way');
-    const lines = found.along
-      .filter(({ becomes }) => !isHeld || becomes === 'in the way')
-      .map((item) => alongWords(this.store.design(), item));
-    const stopped: Confirmation = {
-      title: `${rows.length === 1 ? 'This' : 'These'} ${name} cannot be deleted`,
-      text: 'Nothing was changed. Other rows still lead there:',
-      lines,
-      stay: 'Close',
-    };
-    const data: Confirmation = {
-      title: `Delete ${rows.length} ${name}?`,
-      text: `${rows.length === 1 ? 'It is' : 'They are'} taken out of the file. The history keeps what ${rows.length === 1 ? 'it' : 'they'} held.`,
-      lines,
-      act: 'Delete',
-      stay: rows.length === 1 ? 'Keep it' : 'Keep them',
-      danger: true,
-    };
-    const sure = await firstValueFrom(
-      this.dialog
-        .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data: isHeld ? stopped : data })
-        .afterClosed(),
-    );
-    if (!sure) return;
-    this.fill.remove(table, rows).subscribe({
-      next: () => {
-        this.toast.say(`${rows.length} ${name} deleted.`);
-        this.grid?.deselectAll();
-        this.setSource();
-      },
-      error: (error: unknown) => {
-        const problem = problemOf(error);
-        this.toast.say(`Nothing was deleted. ${problem.errors?.[0]?.message ?? problem.detail}`);
-      },
-    });
-  }
-
-  selectionChanged(): void {
-    this.ticked.set(this.grid?.getSelectedRows() ?? []);
-  }
-
-  private resetNew(): void {
-    const table = this.table();
-    this.fresh.set(table ? this.fill.newRow(table) : null);
-    this.newTouched.set(false);
-  }
-
-  private editable(table: Table, field: Field): boolean {
-    return (
-      !isGiven(field) &&
-      !(table.key.includes(field.id) && table.key.length === 1 && field.type.kind !== 'text')
-    );
-  }
-
-  private column(table: Table, field: Field): ColDef<GridRow> {
-    const kind = valueKind(field.type);
-    const numeric = isNumeric(kind);
-    const usual =
-      { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
-        field.type.kind as string
-      ] ?? 112;
-    // A heading has room for its words, and for the arrow that tells the order.
-    // So does what stands below it, as far as the first rows tell.
-    const measured = this.measured()[field.id] ?? usual * this.scale();
-    const width = Math.round(Math.max(measured, (field.label.length * 7.5 + 40) * this.scale()));
-    const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
-    return {
-      colId: field.id,
-      headerName: field.label,
-      headerTooltip: field.alwaysFilled ? `${field.label} (always filled)` : field.label,
-      // What is written takes the room that numbers and dates leave.
-      ...(flex ? { flex, minWidth: width } : { width, minWidth: 70 }),
-      sortable: true,
-      resizable: true,
-      editable: ({ data }) =>
-        data ? this.editable(table, field) || (data.key === null && !isGiven(field)) : false,
-      valueGetter: ({ data }) => data?.cells[field.id],
-      valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
-      valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {
-        if (newValue?.sought) this.seek(table, data, field, newValue);
-        else if (newValue && newValue !== this.held(data, field)) this.set(table, data, field, newValue);
-        return false;
-      },
-      cellClass: ({ data, node }: CellClassParams<GridRow>) => [
-        ...(numeric ? ['number'] : []),
-        ...(field.type.kind === 'lookup' ? ['lookup'] : []),
-        ...(isGiven(field) ? ['given'] : []),
-        ...this.colour(data, field),
-        ...(data && this.fill.refusedAt(data, field.id) ? ['refused'] : []),
-        ...(data?.cells[field.id]?.fault ? ['faulty'] : []),
-        ...(this.cells.holds(node.rowPinned ? null : node.rowIndex, field.id) ? ['picked'] : []),
-      ],
-      headerClass: numeric ? 'number-head' : '',
-      tooltipValueGetter: ({ data }: ITooltipParams<GridRow>) =>
-        data ? (this.fill.refusedAt(data, field.id)?.message ?? why(data.cells[field.id])) : null,
-      cellEditor: CellEditorComponent,
-      cellEditorPopup: field.type.kind === 'picture' || field.type.kind === 'file',
-      cellEditorParams: ({ data }: { data: GridRow }): CellEditorParams => ({
-        field,
-        reading: this.store.reading(),
-        held: this.held(data, field),
-        fetch: this.fetch,
-        row: valuesOf(table, data),
-        add: (lookup, text) => this.addTo(table, data, lookup, text),
-      }),
-      suppressKeyboardEvent: ({ event, editing }) =>
-        editing && event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey,
-    };
-  }
-
-  /** Adds a row to the table a lookup misses it in, and chooses it. */
-  private addTo(table: Table, row: GridRow, field: Field, text: string): void {
-    this.grid?.stopEditing(true);
-    const { type } = field;
-    const target = this.store.design().tables.find(({ id }) => type.kind === 'lookup' && id === type.table);
-    if (!target) return;
-    const data: AddRow = {
-      design: this.store.design(),
-      table: target,
-      text,
-      reading: this.store.reading(),
-      fetch: this.fetch,
-      save: (request) => this.api.saveRows(this.store.file, request),
-    };
-    addedRow(this.dialog, data, field, this.fetch).subscribe(
-      (held) => held && this.set(table, row, field, held),
-    );
-  }
-
-  /** The colour of a choice, as classes of its cell. */
-  private colour(row: GridRow | undefined, { id, type }: Field): string[] {
-    const value = row?.cells[id]?.value;
-    const colour = type.kind === 'choice' && typeof value === 'string' ? type.colours?.[value] : undefined;
-    return colour ? ['coloured', colour] : [];
-  }
-
-  private held(row: GridRow, field: Field): Held {
-    return this.fill.refusedAt(row, field.id)?.held ?? row.cells[field.id] ?? { value: null };
-  }
-
-  private text(row: GridRow | undefined, field: Field): string {
-    if (!row) return '';
-    const held = this.held(row, field);
-    if (held.typed !== undefined) return held.typed;
-    if (held.fault) return UNWORKED;
-    if (isGiven(field) && row.key === null && !comesWithText(field))
-      return field.type.kind === 'runningNumber' ? 'new' : '';
-    return this.textOf(field, held);
-  }
-
-  private textOf(field: Field, held: Held): string {
-    if (comesWithText(field)) return held.text ?? (held.value === null ? '' : String(held.value));
-    return showValue(valueKind(field.type), held.value, this.store.locale());
-  }
-
-  /** Finds the row that a lookup's typed text means, where the cell was left before it was chosen. */
-  private seek(table: Table, row: GridRow, field: Field, held: Held): void {
-    const { value, text, typed = '' } = held;
-    this.fetch(field.id, { search: typed.trim(), row: valuesOf(table, row) }).subscribe({
-      next: (choices) => this.set(table, row, field, sought(typed, choices, { value, text })),
-      error: (error: unknown) =>
-        this.set(table, row, field, { value, text, typed, problem: problemOf(error).detail }),
-    });
-  }
-
-  private set(table: Table, row: GridRow, field: Field, held: Held): void {
-    if (row.key === null) {
-      row.cells[field.id] = held;
-      this.newTouched.set(true);
-      this.fill.forget(row, field.id);
-      if (held.problem !== undefined)
-        this.fill.refuseNew(table, row, [{ field: field.id, message: held.problem }], '');
-      this.refresh();
-      return;
-    }
-    this.fill.edit(table, row, field, held).subscribe((taken) => {
-      this.refresh();
-      if (taken) this.saved(table, row, field);
-    });
-  }
-
-  /** Reads again what follows from a saved value: worked-out fields, and lookups that it narrows. */
-  private saved(table: Table, row: GridRow, field: Field): void {
-    for (const other of narrowedBy(table, field.id)) {
-      const { value, text } = this.held(row, other);
-      if (typeof value !== 'string' && typeof value !== 'number') continue;
-      this.fetch(other.id, { search: '', only: value, row: valuesOf(table, row) }).subscribe((choices) => {
-        if (choices.length > 0) return;
-        this.toast.say(
-          `${other.label} is emptied: ${text ?? value} does not go with this ${field.label.toLowerCase()}.`,
-        );
-        this.set(table, row, other, { value: null, text: null });
-      });
-    }
-    const follows = table.fields.filter(({ type }) => type.kind === 'workedOut' || type.kind === 'stamp');
-    if (follows.length > 0 && row.key) this.readAgain(table, row, row.key, follows);
-  }
-
-  /** Only these cells are read again: the row may be being typed in elsewhere already. */
-  private readAgain(table: Table, row: GridRow, key: RowKey, fields: readonly Field[]): void {
-    this.api.row(this.store.file, table.id, key).subscribe({
-      next: ({ cells }) => {
-        for (const { id } of fields)
-          row.cells[id] = heldOf(cells[table.fields.findIndex((field) => field.id === id)] ?? null);
-        this.grid?.refreshCells({ force: true, columns: fields.map(({ id }) => id) });
-      },
-      error: (error: unknown) => this.toast.problem(error),
-    });
-  }
-
-  private refresh(): void {
-    this.grid?.refreshCells({ force: true });
-  }
-
-  /** Makes columns as wide as their values are in the first rows. */
-  private measure(table: Table, rows: readonly GridRow[]): void {
-    if (rows.length === 0 || this.views.current()) return;
-    const { fontSize, fontFamily } = getComputedStyle(this.element);
-    const widths = table.fields.flatMap((field): [string, number][] => {
-      const kind = field.type.kind;
-      if (kind === 'longText' || kind === 'picture' || kind === 'file') return [];
-      const width = widthFor(
-        rows.map((row) => this.text(row, field)),
-        `${fontSize} ${fontFamily}`,
-      );
-      return width > 0 ? [[field.id, width]] : [];
-    });
-    this.measured.set(Object.fromEntries(widths));
+  /** Reads what is shown again, where it stands. */
+  private readAgain(): void {
+    const total = this.total();
+    if (!this.grid || total === null) return;
+    this.grid.setRowCount(this.unfolded.lines().total(total), true);
+    this.grid.refreshInfiniteCache();
   }
 
   private setSource(): void {
@@ -834,9 +447,12 @@ export class FillComponent {
           .slice(0, MOST_SORTS)
           .map(({ colId, sort: way }) => ({ field: colId, descending: way === 'desc' }));
         this.sort.set(sort);
+        const lines = this.unfolded.lines();
+        const first = lines.at(startRow);
+        const start = first.beneath ? first.row + 1 : first.row;
         const request = {
-          start: startRow,
-          limit: endRow - startRow,
+          start,
+          limit: Math.max(1, lines.at(endRow - 1).row + 1 - start),
           sort,
           search: this.search(),
           conditions: [...this.conditions()],
@@ -845,9 +461,16 @@ export class FillComponent {
           next: ({ rows, total }) => {
             this.total.set(total);
             if (this.search() === '' && request.conditions.length === 0) this.store.counted(table.id, total);
-            const shown = rows.map((cells) => toGridRow(table, cells));
-            successCallback(shown, total);
-            if (Object.keys(this.measured()).length === 0) this.measure(table, shown);
+            const read = rows.map((cells) => toGridRow(table, cells));
+            const shown = Array.from({ length: endRow - startRow }, (_, i) => lines.at(startRow + i)).flatMap(
+              ({ row, beneath }) =>
+                beneath ? [lineBeneath(beneath.block, beneath.line)] : (read[row - start] ?? []),
+            );
+            // In the order in which they are wanted: the columns are measured before the rows are drawn.
+            if (!this.views.current()) this.editor.measure(table, read);
+            successCallback(shown, lines.total(total));
+            this.leading.read(read);
+            this.unfolded.place(read, start);
           },
           error: (error: unknown) => {
             this.toast.problem(error);
@@ -856,6 +479,8 @@ export class FillComponent {
         });
       },
     };
+    // Where the rows stand in another order is seen when they come.
+    this.unfolded.lose();
     this.grid.setGridOption('datasource', source);
   }
 }

@@ -10,12 +10,15 @@ import { newId } from '../shared/ids';
 import { problemOf } from '../shared/problem';
 import type { Held } from '../value/held';
 import { heldOf } from '../desk/record.state';
+import type { Unfolding } from './unfolded.service';
 
 /** A row of the grid. */
 export interface GridRow {
   /** Null for the row at the foot, which is not in the file yet. */
   readonly key: RowKey | null;
   readonly cells: Record<string, Held>;
+  /** Set where it is no row, but a line of what is unfolded beneath one. */
+  readonly beneath?: { readonly unfolding: Unfolding; readonly line: number };
 }
 
 /** A value that was refused and waits in its cell. */
@@ -27,6 +30,19 @@ export interface Refused {
   /** What somebody else has put there meanwhile. */
   readonly theirs?: Held;
 }
+
+/** A line of what is unfolded beneath a row. */
+export const lineBeneath = (unfolding: Unfolding, line: number): GridRow => ({
+  key: null,
+  cells: {},
+  beneath: { unfolding, line },
+});
+
+/** What tells what is shown in a grid apart. */
+export const shownId = ({ key, beneath }: GridRow): string =>
+  beneath
+    ? `beneath ${rowId(beneath.unfolding.parent)} ${beneath.unfolding.way.id} ${beneath.line}`
+    : rowId(key);
 
 export const rowId = (key: RowKey | null): string => (key === null ? 'new' : JSON.stringify(key));
 

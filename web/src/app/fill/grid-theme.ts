@@ -37,6 +37,36 @@ const CELLS = `
   font-style: italic;
 }
 
+.ag-cell.led {
+  color: var(--hr-soft);
+}
+
+.ag-cell.unfolds {
+  cursor: pointer;
+}
+
+.ag-cell.unfolds::before {
+  content: '▸' / '';
+  display: inline-block;
+  width: 14px;
+  color: var(--hr-heather-deep);
+}
+
+.ag-cell.unfolded::before {
+  content: '▾' / '';
+}
+
+/* What is unfolded is drawn by its first line, over all the others. */
+.ag-row.beneath {
+  overflow: visible;
+  z-index: 1;
+  background: var(--hr-paper);
+}
+
+.ag-row.beneath-rest {
+  visibility: hidden;
+}
+
 .ag-row-pinned {
   background: var(--hr-moss-faint);
   font-weight: 400;

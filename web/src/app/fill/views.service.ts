@@ -13,6 +13,8 @@ import type { Keeping } from './view.dialog';
 /** What the views need to know of the page they are on. */
 export interface Viewed {
   readonly table: () => Table | null;
+  /** Columns other than those of the table's fields. */
+  readonly more: () => readonly { readonly id: string; readonly label: string }[];
   readonly conditions: () => readonly string[];
   readonly ask: (conditions: readonly string[]) => void;
 }
@@ -53,7 +55,7 @@ export class FillViews {
     this.apply(
       viewFor(
         view.view,
-        table.fields.map(({ id }) => id),
+        this.columnsOf(table).map(({ id }) => id),
       ),
     );
     this.viewed?.ask(view.view.conditions);
@@ -65,6 +67,10 @@ export class FillViews {
     this.grid?.resetColumnState();
     this.viewed?.ask([]);
     this.current.set(null);
+  }
+
+  private columnsOf(table: Table): readonly { readonly id: string; readonly label: string }[] {
+    return [...table.fields, ...(this.viewed?.more() ?? [])];
   }
 
   private apply({ columns, sort }: GridView): void {
@@ -88,7 +94,7 @@ export class FillViews {
 
   /** How the rows are looked at now. */
   private now(table: Table): GridView {
-    const known = new Set(table.fields.map(({ id }) => id));
+    const known = new Set(this.columnsOf(table).map(({ id }) => id));
     const state = (this.grid?.getColumnState() ?? []).filter(({ colId }) => known.has(colId));
     return {
       columns: state.map(({ colId, width, hide, pinned, flex }) => ({
@@ -111,7 +117,7 @@ export class FillViews {
     const now = this.now(table);
     const data: Columns = {
       columns: now.columns,
-      label: (id) => table.fields.find((field) => field.id === id)?.label ?? '',
+      label: (id) => this.columnsOf(table).find((column) => column.id === id)?.label ?? '',
     };
     this.dialogs
       .open<unknown, Columns, GridView['columns']>(

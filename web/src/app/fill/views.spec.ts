@@ -39,6 +39,7 @@ describe('FillViews', () => {
     } as unknown as GridApi<GridRow>;
     views.attach(grid, {
       table: () => LOANS,
+      more: () => [],
       conditions: () => asked,
       ask: (conditions) => (asked = conditions),
     });

@@ -195,6 +195,11 @@ export class Api {
   /** What would become of other rows if these were deleted. */
   along = (file: string, table: string, keys: readonly RowKey[]) =>
     this.http.post<answers.Answer<typeof answers.Along>>(`${base(file)}/tables/${table}/along`, { keys });
+  children = (file: string, table: string, keys: readonly RowKey[], links: readonly string[]) =>
+    this.http.post<answers.Answer<typeof answers.Children>>(`${base(file)}/tables/${table}/children`, {
+      keys,
+      links,
+    });
   window = (file: string, table: string, request: WindowRequest) =>
     this.http.post<answers.Answer<typeof answers.Window>>(`${base(file)}/tables/${table}/window`, request);
   row = (file: string, table: string, key: RowKey) =>

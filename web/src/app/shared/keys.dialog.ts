@@ -11,7 +11,11 @@ const KEYS = [
   ['Ctrl+Enter', 'save and start the next'],
   ['F2, or typing', 'edit a cell'],
   ['Esc', 'leave a cell as it was'],
-  ['Ctrl+D', 'take the value from the row above'],
+  ['Ctrl+D', 'take the value from the row above; in a block, from its first row'],
+  ['Shift with arrows', 'pick a block of cells, to be copied, pasted over, filled or emptied'],
+  ['Ctrl+Z, Ctrl+Y', 'undo what was done to rows, do it again'],
+  ['Alt+Down', 'in Fill: go into the rows that are unfolded beneath a row'],
+  ['Alt+Up, Esc', 'in Fill: back to the row they belong to'],
   ['?', 'this list'],
 ] as const;
 
