@@ -3,12 +3,12 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 
 const NAMES = (
-  'account_circle add arrow_downward arrow_upward arrow_back arrow_forward attach_money calendar_month calendar_today check ' +
-  'check_box check_circle chevron_right close code delete description drag_indicator edit error keyboard_arrow_down keyboard_arrow_up payments arrow_drop_down info filter_alt functions grid_on ' +
-  'home key list logout menu_book notes numbers open_in_new picture_as_pdf pin print redo refresh save schema search ' +
-  'short_text storefront sync table_rows tag undo unfold_more visibility visibility_off warning keyboard arrow_outward call_split ' +
-  'photo_camera content_paste table_view help north_east folder_open task_alt more_vert progress_activity ' +
-  'schedule event image attach_file approval upload rule history settings link center_focus_strong zoom_in zoom_out account_tree call_merge bolt download palette lightbulb hub radio_button_checked radio_button_unchecked'
+  'add arrow_downward arrow_upward arrow_back arrow_forward calendar_month calendar_today check ' +
+  'check_box check_circle chevron_right close code delete drag_indicator edit error keyboard_arrow_down keyboard_arrow_up payments arrow_drop_down functions ' +
+  'home key list logout notes numbers picture_as_pdf pin print redo save search ' +
+  'short_text storefront tag undo visibility visibility_off warning arrow_outward call_split ' +
+  'photo_camera content_paste table_view help folder_open task_alt more_vert progress_activity ' +
+  'schedule event image attach_file approval upload rule history settings link zoom_in zoom_out account_tree download lightbulb hub radio_button_checked radio_button_unchecked'
 ).split(' ');
 const require = createRequire(import.meta.url);
 const body = NAMES.sort().map((name) => {
