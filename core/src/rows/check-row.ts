@@ -30,6 +30,8 @@ export interface RowChecking extends Moment {
   readonly was?: Readonly<Record<string, unknown>>;
   /** The fields whose values are at hand, where that is not all: what reads others is the file's to check. */
   readonly known?: ReadonlySet<string>;
+  /** Fields whose values were read as ones of their kind just now, and need not be looked at again by themselves. */
+  readonly read?: ReadonlySet<string>;
   /** The text of an expression in a message that looks at other rows. */
   readonly elsewhere?: (expression: string) => string | null;
 }
@@ -55,24 +57,32 @@ export function checkRow(
   checking: RowChecking,
 ): RowProblem[] {
   const problems: RowProblem[] = [];
+  const rules = compiledRules(design, table);
   const values = new Map<string, Value>();
-  for (const field of table.fields.filter(isStored)) {
+  // Without a rule nobody asks for them.
+  const keep = (id: string, value: Value): unknown => rules.length > 0 && values.set(id, value);
+  for (const field of table.fields) {
+    if (!isStored(field)) continue;
     if (checking.known && !checking.known.has(field.id)) continue;
     const { id } = field;
     // What stands in the file was checked when it came there.
     if (!checking.isNew && checking.was && id in checking.was && Object.is(checking.was[id], row[id])) {
-      values.set(id, row[id] as Value);
+      keep(id, row[id] as Value);
       continue;
     }
-    const read = checkField(design, field, row[field.id] ?? null);
-    if (read.ok) values.set(field.id, read.value);
+    const value = row[field.id] ?? null;
+    const read: Read = checking.read?.has(id)
+      ? { ok: true, value: value as Value }
+      : checkField(design, field, value);
+    if (read.ok) keep(field.id, read.value);
     else problems.push({ field: field.id, rule: null, message: `${field.label}: ${read.message}` });
     if (!read.ok || read.value !== null || isGiven(field)) continue;
     if (field.alwaysFilled || table.key.includes(field.id))
       problems.push({ field: field.id, rule: null, message: emptyMessage(field) });
   }
+  if (rules.length === 0) return problems;
   const wrong = new Set(problems.map(({ field }) => field));
-  for (const compiled of compiledRules(design, table)) {
+  for (const compiled of rules) {
     const { rule, field } = compiled;
     if (field !== null && wrong.has(field)) continue;
     const broken = brokenRule(design, table, compiled, values, row, checking);

@@ -41,15 +41,22 @@ export const localeFor = (style: ColumnStyle, office: Locale): Locale => ({
 });
 
 /**
- * Reads a cell as a value of a field. What came as a number is one whatever marks the office writes; a text
- * counts as what is written out: nothing is added from today.
+ * Reads cells of one column as values of a field. What came as a number is one whatever marks the office writes; a
+ * text counts as what is written out: nothing is added from today.
  */
-export function readCell(type: FieldType, cell: Cell, locale: Locale, today: string): Read {
+export function readingOf(type: FieldType, locale: Locale, today: string): (cell: Cell) => Read {
   const kind = valueKind(type);
-  if (typeof cell !== 'number') return readValue(kind, cellText(cell), { locale, today, written: true });
-  const text = numberText(cell);
-  const plain: Locale = { ...locale, decimalMark: '.', groupMark: '' };
-  // What works out to more places than the field has is rounded only where that loses nothing that was meant.
-  const number = fromText(text);
-  return readValue(kind, number ? toText(number) : text, { locale: plain, today, written: true });
+  const reading = { locale, today, written: true };
+  const plain = { ...reading, locale: { ...locale, decimalMark: '.', groupMark: '' } as const };
+  return (cell) => {
+    if (typeof cell !== 'number') return readValue(kind, cellText(cell), reading);
+    const text = numberText(cell);
+    // What works out to more places than the field has is rounded only where that loses nothing that was meant.
+    const number = fromText(text);
+    return readValue(kind, number ? toText(number) : text, plain);
+  };
 }
+
+/** Reads one cell, see {@link readingOf}. */
+export const readCell = (type: FieldType, cell: Cell, locale: Locale, today: string): Read =>
+  readingOf(type, locale, today)(cell);

@@ -1,6 +1,6 @@
 import { fieldOf, localeOf, lookupDisplay, tableOf, type Design, type Field, type Table } from '../design';
 import { keptText, type Read, type Value } from '../values';
-import { cellText, localeFor, readCell, type Cell } from './cells';
+import { cellText, localeFor, readingOf, type Cell } from './cells';
 import type { BringPlan, BroughtColumn } from './plan';
 
 /** A lookup's text that names no row: one is to be added for it. */
@@ -32,8 +32,37 @@ export interface ReadSheetRow {
 type Outcome =
   { readonly ok: true; readonly value: Value | Missing } | { readonly ok: false; readonly reason: string };
 
-/** Readings of one column that are kept. */
+/** Readings of one column that are kept; where few of so many come again, none are. */
 const MOST_KEPT = 5000;
+const FEW = MOST_KEPT / 10;
+
+/** What was read of one column, while its values come again and again. */
+class Kept {
+  private readonly outcomes = new Map<Cell, Outcome>();
+  private again = 0;
+  private isWorthIt = true;
+
+  constructor(private readonly read: (cell: Cell) => Outcome) {}
+
+  of(cell: Cell): Outcome {
+    if (!this.isWorthIt) return this.read(cell);
+    const known = this.outcomes.get(cell);
+    if (known) {
+      this.again++;
+      return known;
+    }
+    const outcome = this.read(cell);
+    if (this.outcomes.size < MOST_KEPT) this.outcomes.set(cell, outcome);
+    else if (this.again < FEW) {
+      this.isWorthIt = false;
+      this.outcomes.clear();
+    }
+    return outcome;
+  }
+}
+
+const NONE_BLANK: ReadonlySet<string> = new Set();
+const NO_PROBLEMS: readonly SheetProblem[] = [];
 
 /** The text by which rows are looked for: composed, blanks at its ends and doubled ones taken away, small letters. */
 export const soughtText = (text: string): string => keptText(text).trim().replace(/\s+/g, ' ').toLowerCase();
@@ -86,31 +115,28 @@ export function sheetReader(
   const columns = plan.columns.map((column) => {
     const field = fieldOf(table, column.field)!;
     const read = cellReader(design, field, column, today, find);
-    return { column, field, read, kept: new Map<Cell, Outcome>() };
+    return { column, field, kept: new Kept(read) };
   });
   return (cells) => {
     const values: Record<string, Value | Missing> = {};
-    const blank = new Set<string>();
-    const problems: SheetProblem[] = [];
-    for (const { column, field, read, kept } of columns) {
+    let blank: Set<string> | null = null;
+    let problems: SheetProblem[] | null = null;
+    for (const { column, field, kept } of columns) {
       const cell = cells[column.column] ?? null;
-      if (cell === null || (typeof cell === 'string' && cell.trim() === '')) blank.add(field.id);
-      let outcome = kept.get(cell);
-      if (!outcome) {
-        outcome = read(cell);
-        if (kept.size < MOST_KEPT) kept.set(cell, outcome);
-      }
+      if (cell === null || (typeof cell === 'string' && cell.trim() === ''))
+        (blank ??= new Set()).add(field.id);
+      const outcome = kept.of(cell);
       if (outcome.ok) values[field.id] = outcome.value;
       else if (column.unread === 'empty') values[field.id] = field.type.kind === 'tick' ? false : null;
       else
-        problems.push({
+        (problems ??= []).push({
           column: column.column,
           field: field.id,
           value: cellText(cell),
           reason: outcome.reason,
         });
     }
-    return { values, blank, problems };
+    return { values, blank: blank ?? NONE_BLANK, problems: problems ?? NO_PROBLEMS };
   };
 }
 
@@ -126,12 +152,15 @@ function cellReader(
     localeOf(design.settings),
   );
   const taken = (read: Read): Outcome => (read.ok ? read : { ok: false, reason: read.message });
+  const isMended = Object.keys(column.instead).length > 0;
   const instead = (cell: Cell): Cell => {
+    if (!isMended) return cell;
     const text = cellText(cell).trim();
     return Object.hasOwn(column.instead, text) ? column.instead[text]! : cell;
   };
   if (field.type.kind === 'lookup') return (cell) => lookedUp(design, field, column, instead(cell), find);
-  return (cell) => taken(readCell(field.type, instead(cell), locale, today));
+  const reading = readingOf(field.type, locale, today);
+  return (cell) => taken(reading(instead(cell)));
 }
 
 function lookedUp(

@@ -191,7 +191,7 @@ const unitless = (text: string, unit: string | null | undefined): string => {
 const ASCII = /^[\x01-\x7f]*$/;
 
 /** The form in which texts are kept: composed, so that two that look alike are alike (Unicode, UAX 15, NFC). */
-export const keptText = (text: string): string => text.normalize('NFC');
+export const keptText = (text: string): string => (ASCII.test(text) ? text : text.normalize('NFC'));
 
 const TICKED = new Set(['yes', 'y', 'true', '1', 'x', '✓']);
 const UNTICKED = new Set(['no', 'n', 'false', '0', '']);

@@ -3,7 +3,7 @@ import Papa from 'papaparse';
 import { ChangeError, checkPlan, evolve } from '@heathridge/core/change';
 import { fieldOf, storedFields, tableOf, type Design, type Field, type Table } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
-import { checkRow, startValue, type RowKey } from '@heathridge/core/rows';
+import { checkRow, startValue, type RowChecking, type RowKey } from '@heathridge/core/rows';
 import {
   cellText,
   harmless,
@@ -240,6 +240,7 @@ class Staging {
   private readonly start: Row;
   private readonly fields: readonly Field[];
   private readonly uniques: readonly Unique[];
+  private readonly checking: RowChecking;
   private readonly touched = new Map<number, number>();
   private readonly numberField: Field | null;
   private readonly gathered = new Map<number, { rows: number; values: Map<string, [number, string]> }>();
@@ -276,6 +277,11 @@ class Staging {
     const isKnown = plan.into.table === 'known';
     const numbered = table.key.length === 1 ? fieldOf(table, table.key[0]!)! : null;
     this.numberField = numbered?.type.kind === 'runningNumber' ? numbered : null;
+    this.checking = {
+      today,
+      now: order.now,
+      read: new Set(plan.columns.map(({ field }) => field)),
+    };
     this.uniques = uniquesOf(table).map((fields) => new Unique(db, table, fields, isKnown));
   }
 
@@ -283,7 +289,10 @@ class Staging {
   take(line: number, cells: readonly Cell[], before?: string): Promise<void> | undefined {
     this.rows++;
     if (before !== undefined) return this.refuse(line, cells, [whole(before)]);
-    const extra = cells.slice(this.headings.length).find((cell) => cellText(cell).trim() !== '');
+    const extra =
+      cells.length <= this.headings.length
+        ? undefined
+        : cells.slice(this.headings.length).find((cell) => cellText(cell).trim() !== '');
     if (extra !== undefined)
       return this.refuse(line, cells, [
         whole(
@@ -321,20 +330,20 @@ class Staging {
   }
 
   private add(line: number, cells: readonly Cell[], read: ReadSheetRow): Promise<void> | undefined {
-    const { table, design, order } = this;
+    const { table, design } = this;
     const row: Record<string, Value> = { ...this.start };
-    const missing: Missing[] = [];
-    for (const [id, value] of Object.entries(read.values))
-      if (value instanceof Missing) missing.push(value);
+    let missing: readonly Missing[] = NONE_MISSING;
+    for (const { field: id } of this.order.plan.columns) {
+      const value = read.values[id]!;
+      if (value instanceof Missing) missing = [...missing, value];
       // An empty cell stays empty, except where a value is needed and there is one to start with.
       else if (!read.blank.has(id) || !this.isStarted(id)) row[id] = value;
+    }
     // What names a row that is still to be added is filled, though nobody knows its key yet.
-    const pending = new Set(missing.map(({ field }) => field));
-    const known =
-      pending.size > 0
-        ? new Set(this.fields.map(({ id }) => id).filter((id) => !pending.has(id)))
-        : undefined;
-    const problems = checkRow(design, table, row, { ...order, isNew: true, ...(known ? { known } : {}) });
+    const pending = pendingOf(missing);
+    const checking =
+      pending.size > 0 ? { ...this.checking, known: this.knownWithout(pending) } : this.checking;
+    const problems = checkRow(design, table, row, { ...checking, isNew: true });
     if (problems.length > 0)
       return this.refuse(
         line,
@@ -359,6 +368,10 @@ class Staging {
     this.chunk.rows.push(this.fields.map((field) => toStored(field, row[field.id] ?? null)));
     this.added++;
     return this.chunk.rows.length >= AT_ONCE ? this.flush() : undefined;
+  }
+
+  private knownWithout(pending: ReadonlySet<string>): Set<string> {
+    return new Set(this.fields.map(({ id }) => id).filter((id) => !pending.has(id)));
   }
 
   private isStarted(id: string): boolean {
@@ -400,13 +413,10 @@ class Staging {
       this.same++;
       return;
     }
-    const pending = new Set(missing.map(({ field }) => field));
-    const known =
-      pending.size > 0
-        ? new Set(this.fields.map(({ id }) => id).filter((id) => !pending.has(id)))
-        : undefined;
+    const pending = pendingOf(missing);
     const row = { ...was, ...values };
-    const problems = checkRow(design, table, row, { ...order, was, ...(known ? { known } : {}) });
+    const known = pending.size > 0 ? { known: this.knownWithout(pending) } : {};
+    const problems = checkRow(design, table, row, { ...this.checking, ...known, was });
     if (problems.length > 0)
       return this.refuse(
         line,
@@ -535,6 +545,12 @@ class Staging {
   }
 }
 
+const NONE_MISSING: readonly Missing[] = [];
+const NONE_PENDING: ReadonlySet<string> = new Set();
+
+const pendingOf = (missing: readonly Missing[]): ReadonlySet<string> =>
+  missing.length === 0 ? NONE_PENDING : new Set(missing.map(({ field }) => field));
+
 /** A line of a delimited sheet, but for the LF at its end. */
 const sheetLine = (cells: readonly string[]): string => `${Papa.unparse([cells as string[]])}\r`;
 
@@ -550,6 +566,7 @@ class Unique {
   private readonly seen = new Map<number, number>();
   private readonly sql: string | null;
   private readonly keys: readonly Field[];
+  private readonly label: string;
 
   constructor(
     private readonly db: Connection,
@@ -558,17 +575,23 @@ class Unique {
     isKnown: boolean,
   ) {
     this.keys = table.key.map((id) => fieldOf(table, id)!);
+    this.label = fields.map((field) => field.label).join(' and ');
     const columns = this.keys.map(({ name }) => sqlName(name)).join(', ');
+    // Into a table without rows nothing can clash with what is there.
+    const isFilled =
+      isKnown && prepared(db, `SELECT 1 FROM ${sqlName(table.name)} LIMIT 1`).get([]) !== undefined;
     const where = fields.map(({ name }) => `${sqlName(name)} = ?`).join(' AND ');
-    this.sql = isKnown ? `SELECT ${columns} FROM ${sqlName(table.name)} WHERE ${where}` : null;
+    this.sql = isFilled ? `SELECT ${columns} FROM ${sqlName(table.name)} WHERE ${where}` : null;
   }
 
   /** Why the values of a row cannot stand beside those of another; null when they can. */
   clash(row: Row, pending: ReadonlySet<string>, line: number, own: RowKey | null): string | null {
     const values = this.fields.map((field) => toStored(field, row[field.id] ?? null));
     if (values.includes(null) || this.fields.some(({ id }) => pending.has(id))) return null;
-    const label = this.fields.map((field) => field.label).join(' and ');
-    const place = hash(JSON.stringify(values));
+    const label = this.label;
+    // A number by itself tells as much as its hash would.
+    const [first] = values;
+    const place = values.length === 1 && typeof first === 'number' ? first : hash(JSON.stringify(values));
     const before = this.seen.get(place);
     if (before !== undefined) return `Line ${before} of this sheet has this ${label} already.`;
     this.seen.set(place, line);

@@ -8,7 +8,7 @@ import { keptText, type Value } from '@heathridge/core/values';
 import { applyInside, locked, type ApplyResult } from '../change/apply';
 import type { Tell } from '../change/run';
 import { changeRow } from '../rows/change-row';
-import type { Stored } from '../rows/codec';
+import { fromStored, type Stored } from '../rows/codec';
 import { isConstraintError } from '../rows/engine-error';
 import { columnsOf, rowFrom, type Saving } from '../rows/saving';
 import { loadDesign } from '../store/definitions';
@@ -309,6 +309,10 @@ class Writing {
   private insert(rows: readonly Stored[][]): void {
     const { db, now, by, entry } = this.saving;
     const { list, fields } = columnsOf(this.table);
+    const names = fields.map(({ id }) => `${JSON.stringify(id)}:`);
+    // As JSON.stringify would write it of the row by field id.
+    const after = (row: readonly Stored[]): string =>
+      `{${fields.map((field, i) => names[i]! + JSON.stringify(fromStored(field, row[i]!))).join(',')}}`;
     const values = (one: string): string => rows.map(() => one).join(', ');
     const places = `(${fields.map(() => '?').join(', ')})`;
     prepared(db, `INSERT INTO ${sqlName(this.table.name)} (${list}) VALUES ${values(places)}`).run(
@@ -323,10 +327,7 @@ class Writing {
       by,
       this.table.id,
       entry,
-      ...rows.flatMap((row) => [
-        JSON.stringify(this.keyPlaces.map((place) => row[place])),
-        JSON.stringify(rowFrom(this.table, row)),
-      ]),
+      ...rows.flatMap((row) => [JSON.stringify(this.keyPlaces.map((place) => row[place])), after(row)]),
     ]);
   }
 
