@@ -32,13 +32,16 @@ export function cellJson(
 ): string {
   if (field.type.kind === 'workedOut') return workedJson(catalog, table, field, field.type.result, alias);
   const own = fieldSql(design, catalog, table, field, alias);
-  const { type } = field;
-  if (type.kind === 'tick') return `json(${tickJson(own)})`;
-  if (type.kind === 'decimal' || type.kind === 'money') return decimal(own, type);
   const text = shownText(design, catalog, field, own);
   return text === null
-    ? own
+    ? valueJson(field.type, own)
     : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${text}) ELSE 'null' END)`;
+}
+
+/** SQL for a stored value as JSON, as it travels: a lookup by its key alone. */
+export function valueJson(type: FieldType, own: string): string {
+  if (type.kind === 'tick') return `json(${tickJson(own)})`;
+  return type.kind === 'decimal' || type.kind === 'money' ? decimal(own, type) : own;
 }
 
 const tickJson = (v: string): string => `CASE ${v} WHEN 1 THEN 'true' WHEN 0 THEN 'false' ELSE 'null' END`;

@@ -457,6 +457,49 @@ describe('bringing in', () => {
       );
     });
 
+    it('keeps every guard of the file, and all of history, where there are many rows', async () => {
+      const line = (i: number): string =>
+        `Name ${i},${(i * 7) % 100}.${10 + (i % 90)},2026-0${1 + (i % 9)}-1${i % 10},${i % 3 === 0 ? 'yes' : 'no'},${i % 2 ? 'Red' : 'Blue'}`;
+      const sheet = (from: number, many: number): string =>
+        `Word,Price,Day,Done,Colour\n${Array.from({ length: many }, (_, i) => line(from + i)).join('\n')}\n`;
+      const first = await whole(sheet(0, 40), null);
+      const id = first.brought.body.table as string;
+      const { writer, design } = office.app.context.files.get(office.file);
+      const table = design.tables.find((candidate) => candidate.id === id)!;
+      expect(table.fields.map(({ type }) => type.kind)).toContain('tick');
+      const schema = (): unknown[] =>
+        writer.prepare('SELECT type, name, sql FROM sqlite_schema ORDER BY 1, 2').raw().all();
+      const before = schema();
+      const { checked, brought } = await whole(sheet(40, 20_001), id);
+      expect([checked.added, checked.bad]).toEqual([20_001, 0]);
+      expect(brought.body.added).toBe(20_001);
+      expect(schema()).toEqual(before);
+      const { findings, damage, missing } = (await office.call('POST', 'sound', {})).body;
+      expect([findings, damage, missing]).toEqual([[], [], []]);
+      const [text] = table.fields.filter(({ type }) => type.kind === 'text');
+      expect(() =>
+        writer.prepare(`INSERT INTO "${table.name}" ("${text!.name}") VALUES ('a' || char(0) || 'b')`).run(),
+      ).toThrowError(/holds characters that are none/);
+      const past = writer
+        .prepare('SELECT key, after FROM hr_history WHERE log = ? ORDER BY id')
+        .raw()
+        .all(brought.body.entry) as [string, string][];
+      const keys = table.key.map((key) => table.fields.findIndex((field) => field.id === key));
+      const window = async (start: number): Promise<unknown[][]> =>
+        (await office.call('POST', `tables/${id}/window`, { start, limit: 1000 })).body.rows;
+      for (const start of [0, 19_000]) {
+        const shown = await window(start + 40);
+        shown.forEach((cells, i) => {
+          const [key, after] = past[start + i]!;
+          expect(JSON.parse(key)).toEqual(keys.map((place) => cells[place]));
+          expect(JSON.parse(after)).toEqual(
+            Object.fromEntries(table.fields.map((field, f) => [field.id, cells[f]])),
+          );
+        });
+      }
+      expect(past.length).toBe(20_001);
+    });
+
     it('changes rows by what tells them, adds the others, and leaves what is the same', async () => {
       const sheet =
         'Number,Name,Phone\n1,Harrow Lane Primary,01632 000111\n2,Marchfield High,\n,New Wold School,01632 1\n';

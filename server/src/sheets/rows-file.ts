@@ -60,8 +60,8 @@ export async function* keptRows(path: string): AsyncGenerator<Batch> {
   for await (const lines of linesOf(path))
     yield {
       rows: lines.map((text) => {
-        const [line, ...cells] = JSON.parse(text) as [number, ...Cell[]];
-        return { line, cells };
+        const parsed = JSON.parse(text) as [number, ...Cell[]];
+        return { line: parsed[0], cells: parsed.slice(1) as Cell[] };
       }),
     };
 }

@@ -241,6 +241,7 @@ class Staging {
   private readonly fields: readonly Field[];
   private readonly uniques: readonly Unique[];
   private readonly checking: RowChecking;
+  private readonly checkingNew: RowChecking;
   private readonly touched = new Map<number, number>();
   private readonly numberField: Field | null;
   private readonly gathered = new Map<number, { rows: number; values: Map<string, [number, string]> }>();
@@ -280,8 +281,10 @@ class Staging {
     this.checking = {
       today,
       now: order.now,
-      read: new Set(plan.columns.map(({ field }) => field)),
+      // What a field starts with was worked out and not read: that is looked at like any value.
+      read: new Set(plan.columns.map(({ field }) => field).filter((id) => this.start[id] === null)),
     };
+    this.checkingNew = { ...this.checking, isNew: true };
     this.uniques = uniquesOf(table).map((fields) => new Unique(db, table, fields, isKnown));
   }
 
@@ -342,8 +345,8 @@ class Staging {
     // What names a row that is still to be added is filled, though nobody knows its key yet.
     const pending = pendingOf(missing);
     const checking =
-      pending.size > 0 ? { ...this.checking, known: this.knownWithout(pending) } : this.checking;
-    const problems = checkRow(design, table, row, { ...checking, isNew: true });
+      pending.size > 0 ? { ...this.checkingNew, known: this.knownWithout(pending) } : this.checkingNew;
+    const problems = checkRow(design, table, row, checking);
     if (problems.length > 0)
       return this.refuse(
         line,

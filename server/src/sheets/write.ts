@@ -1,14 +1,15 @@
 import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { fieldOf, stampsTime, tableOf, type Design, type Table } from '@heathridge/core/design';
-import { sqlName } from '@heathridge/core/expression';
+import { sqlName, sqlText } from '@heathridge/core/expression';
 import type { RowError, RowKey } from '@heathridge/core/rows';
 import { addableField, type BringPlan, type Remembered } from '@heathridge/core/sheet';
 import { keptText, type Value } from '@heathridge/core/values';
 import { applyInside, locked, type ApplyResult } from '../change/apply';
 import type { Tell } from '../change/run';
 import { changeRow } from '../rows/change-row';
-import { fromStored, type Stored } from '../rows/codec';
+import type { Stored } from '../rows/codec';
+import { valueJson } from '../rows/json';
 import { isConstraintError } from '../rows/engine-error';
 import { columnsOf, rowFrom, type Saving } from '../rows/saving';
 import { loadDesign } from '../store/definitions';
@@ -209,10 +210,12 @@ function writeStaged(
     refused: new Set(),
   };
   const writing = new Writing(saving, table, parents, largest);
-  for (const text of linesAtOnce(partsOf(order.folder).staged)) {
-    tell({ step: writing.added + writing.changed, of: rows, what: 'Writing the rows' });
-    writing.line(JSON.parse(text) as StagedLine);
-  }
+  withoutTextWalk(db, table, rows, () => {
+    for (const text of linesAtOnce(partsOf(order.folder).staged)) {
+      tell({ step: writing.added + writing.changed, of: rows, what: 'Writing the rows' });
+      writing.line(JSON.parse(text) as StagedLine);
+    }
+  });
   if (writing.refused.length > 0) throw new Refused(writing.refused);
   const { added, changed } = writing;
   const detail = { sheet: order.name, table: table.id, added, changed, parents: parents.length };
@@ -239,6 +242,43 @@ function remember(db: Connection, order: Writer, table: Table, plan: BringPlan):
   ]);
 }
 
+/**
+ * SQL by which history takes rows that were added: it reads them from the table, by a JSON array of their keys,
+ * of one field each. The engine writes that faster than anybody could hand it over.
+ */
+function pastSql(table: Table): string {
+  const { fields } = columnsOf(table);
+  const key = `t.${sqlName(fieldOf(table, table.key[0]!)!.name)}`;
+  const cells = fields.map(
+    ({ id, name, type }) => `${sqlText(id)}, ${valueJson(type, `t.${sqlName(name)}`)}`,
+  );
+  return (
+    'INSERT INTO hr_history (at, by, table_id, op, log, key, after) ' +
+    `SELECT ?, ?, ?, 'insert', ?, json_array(${key}), json_object(${cells.join(', ')}) ` +
+    `FROM json_each(?) AS k CROSS JOIN ${sqlName(table.name)} AS t ON ${key} = k.value ORDER BY k.key`
+  );
+}
+
+/** Rows from which on it is worth while to change the schema for the time of writing them. */
+const MANY_ROWS = 20_000;
+
+/**
+ * Writes rows that the core has read without the file's own walk through every letter of theirs: the trigger that
+ * does it is put aside within the transaction. It is for other tools, whose texts nobody has looked at.
+ */
+function withoutTextWalk(db: Connection, table: Table, rows: number, work: () => void): void {
+  const find = "SELECT sql FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? AND name = ?";
+  const name = `${table.name} texts insert`;
+  const found = prepared(db, find).get([table.name, name]) as [string] | undefined;
+  if (rows < MANY_ROWS || !found) {
+    work();
+    return;
+  }
+  db.exec(`DROP TRIGGER ${sqlName(name)}`);
+  work();
+  db.exec(found[0]);
+}
+
 class Writing {
   readonly refused: NotTaken[] = [];
   added = 0;
@@ -247,6 +287,7 @@ class Writing {
   /** Rows that one statement adds: it takes so many values at most. */
   private readonly atOnce: number;
   private readonly keyPlaces: readonly number[];
+  private readonly pastSql: string;
   private readonly numberPlace: number | null;
   private readonly stamps: readonly { readonly place: number; readonly value: string }[];
   private next: number | null = null;
@@ -260,6 +301,7 @@ class Writing {
     const { fields } = columnsOf(table);
     this.atOnce = Math.max(1, Math.min(MOST_AT_ONCE, Math.floor(MOST_VALUES / fields.length)));
     this.keyPlaces = table.key.map((id) => fields.findIndex((field) => field.id === id));
+    this.pastSql = pastSql(table);
     const numbered = table.key.length === 1 && fieldOf(table, table.key[0]!)!.type.kind === 'runningNumber';
     this.numberPlace = numbered ? this.keyPlaces[0]! : null;
     this.stamps = fields.flatMap(({ type }, place) =>
@@ -309,15 +351,17 @@ class Writing {
   private insert(rows: readonly Stored[][]): void {
     const { db, now, by, entry } = this.saving;
     const { list, fields } = columnsOf(this.table);
-    const names = fields.map(({ id }) => `${JSON.stringify(id)}:`);
-    // As JSON.stringify would write it of the row by field id.
-    const after = (row: readonly Stored[]): string =>
-      `{${fields.map((field, i) => names[i]! + JSON.stringify(fromStored(field, row[i]!))).join(',')}}`;
     const values = (one: string): string => rows.map(() => one).join(', ');
     const places = `(${fields.map(() => '?').join(', ')})`;
     prepared(db, `INSERT INTO ${sqlName(this.table.name)} (${list}) VALUES ${values(places)}`).run(
       rows.flat(),
     );
+    const [only, ...others] = this.keyPlaces;
+    if (only !== undefined && others.length === 0) {
+      const keys = JSON.stringify(rows.map((row) => row[only]));
+      prepared(db, this.pastSql).run([now, by, this.table.id, entry, keys]);
+      return;
+    }
     prepared(
       db,
       'INSERT INTO hr_history (at, by, table_id, op, log, key, after) ' +
@@ -327,7 +371,10 @@ class Writing {
       by,
       this.table.id,
       entry,
-      ...rows.flatMap((row) => [JSON.stringify(this.keyPlaces.map((place) => row[place])), after(row)]),
+      ...rows.flatMap((row) => [
+        JSON.stringify(this.keyPlaces.map((place) => row[place])),
+        JSON.stringify(rowFrom(this.table, row)),
+      ]),
     ]);
   }
 
