@@ -86,6 +86,12 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await office.stage('Fill');
   await expect(page.getByRole('gridcell').nth(5)).toBeVisible();
   await accessible(page, 'Fill');
+  // What leads to a row is told in its last columns, and unfolded beneath it.
+  await page.getByRole('gridcell').nth(5).click();
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(page.getByRole('region', { name: / of / }).getByRole('gridcell').first()).toBeVisible();
+  await accessible(page, 'rows beneath a row');
+  await page.keyboard.press('Escape');
   for (const entry of ['Columns…', 'Keep this view…']) {
     await office.button('Usual view').click();
     await page.getByRole('menuitem', { name: entry }).click();

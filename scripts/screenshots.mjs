@@ -130,6 +130,13 @@ try {
   await page.getByRole('textbox', { name: 'Due back' }).fill('1 jan 2001');
   await page.keyboard.press('Enter');
   await page.getByRole('alert').waitFor();
+  await page.locator('[role="row"][row-index="4"] [role="gridcell"]').nth(2).click();
+  await page.keyboard.press('Alt+ArrowDown');
+  await page
+    .getByRole('region', { name: /^Payments of hire/ })
+    .getByRole('gridcell')
+    .nth(1)
+    .waitFor();
   await shot('fill');
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: /^Players/ }).click();

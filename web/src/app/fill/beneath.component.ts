@@ -24,6 +24,8 @@ const WORDS = { noRowsToShow: 'None yet. What is typed in the line below becomes
 /** Rows of another table beneath the row to which they lead: typed into as the rows around them are. */
 @Component({
   selector: 'hr-beneath',
+  // The grid around it shows it as a row: what stands in a row is a cell.
+  host: { role: 'gridcell' },
   imports: [
     AgGridAngular,
     CellClipboardDirective,

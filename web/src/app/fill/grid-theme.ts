@@ -60,6 +60,7 @@ const CELLS = `
 .ag-row.beneath {
   overflow: visible;
   z-index: 1;
+  border-color: transparent;
   background: var(--hr-paper);
 }
 
