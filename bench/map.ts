@@ -2,6 +2,7 @@ import { chromium, type Page } from '@playwright/test';
 import type { Change } from '@heathridge/core/change';
 import { plainField, plainTable, type FieldType } from '@heathridge/core/design';
 import { CHROMIUM, startServer } from '../scripts/browser.mjs';
+import { noteFrames, slowFrame } from './frames';
 
 const MANY = 100;
 const FEW = 10;
@@ -45,18 +46,12 @@ async function framesOf(page: Page, url: string, count: number): Promise<number>
   const box = (await card.boundingBox())!;
   await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
   await page.mouse.down();
-  await page.evaluate(
-    'window.frameTimes = []; (function note(at) { if (at) window.frameTimes.push(at); requestAnimationFrame(note); })()',
-  );
+  await noteFrames(page);
   for (let i = 0; i < MOVES; i++)
     await page.mouse.move(300 + 200 * Math.sin(i / 9), 420 + 200 * Math.cos(i / 7));
-  const frames = await page.evaluate<number[]>('window.frameTimes');
+  const slow = await slowFrame(page);
   await page.mouse.up();
-  const between = frames
-    .slice(1)
-    .map((at, i) => at - frames[i]!)
-    .sort((a, b) => a - b);
-  return between[Math.floor(between.length * 0.95)]!;
+  return slow;
 }
 
 /** How a map of 100 tables follows the pointer, to one of 10. */

@@ -14,12 +14,11 @@ import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
 import { keyColumns } from './json';
-import { orderOf, orderSql } from './window';
 
 /** Rows that are named where the rows of another table lead to a row. */
 export const MOST_NAMED = 4;
 
-/** The rows that lead to a row: how many, and what the first of them, in their table's order, are called. */
+/** The rows that lead to a row: how many, and what the first of them, by their keys, are called. */
 export type LedFrom = readonly [count: number, names: readonly string[]];
 
 const joined = (parts: readonly string[]): string => parts.join(` || ', ' || `);
@@ -50,9 +49,11 @@ export function childrenOf(
   keys: readonly RowKey[],
 ): readonly LedFrom[] {
   const shown = nameSql(design, child, link);
-  const key = joined(keyColumns(child, 't').map((column) => `CAST(${column} AS TEXT)`));
+  const keyed = keyColumns(child, 't');
+  const key = joined(keyed.map((column) => `CAST(${column} AS TEXT)`));
   const from = `${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = p.value`;
-  const order = orderSql(orderOf(design, child, []));
+  // The order in which the index of the lookup has them: another would sort all of them to name a few.
+  const order = keyed.join(', ');
   const names = `SELECT coalesce(nullif(${shown}, ''), ${key}) AS d FROM ${from} ORDER BY ${order} LIMIT ${MOST_NAMED}`;
   const sql =
     `SELECT ${asBytes('json_group_array(json_array(c, json(d)))')} FROM (` +

@@ -146,6 +146,22 @@ describe('FillComponent', () => {
     expect([0, 1, 2].map((row) => cell(row, 'f_bName').textContent)).toEqual(['Cy', 'Ann', 'Bo']);
   });
 
+  it('lets what waits in a row that is not shown be set aside', async () => {
+    cell(0, 'led_lBorrower').click();
+    await settle();
+    (await call('tables/t_loan/window')).flush({ rows: [], total: 0 });
+    await settle();
+    const { unfolded } = fixture.componentInstance;
+    unfolded.of([1])!.parts.editor.newTouched.set(true);
+    fixture.componentInstance.searched('Bo');
+    await after(250);
+    await settle(PEOPLE.slice(1, 2));
+    button(page(), 'Set aside').click();
+    await settle(PEOPLE.slice(1, 2));
+    expect(unfolded.all()).toEqual([]);
+    expect(page().textContent).not.toContain('Something waits');
+  });
+
   it('leads the cursor past what is unfolded, and into it by its own key', async () => {
     cell(0, 'led_lBorrower').click();
     await settle();
@@ -179,5 +195,10 @@ describe('FillComponent', () => {
     await after(20);
     expect(document.activeElement?.closest('hr-beneath')).toBeNull();
     expect(at()).toBe('0 led_lBorrower');
+    // What unfolds a row ticks none.
+    press(' ');
+    await settle();
+    expect(unfolded.of([1])).toBeUndefined();
+    expect(grid!.getSelectedRows()).toEqual([]);
   });
 });

@@ -23,6 +23,8 @@ type Led = readonly [count: number, names: readonly string[]];
 
 /** Rows that are asked for at once. */
 const MOST = 500;
+/** Rows of which it is kept what leads to them: far more than a grid holds at a time. */
+const MOST_KNOWN = 20_000;
 
 /** The ways by which rows of other tables lead to a table. One that leads from several fields is told by each of them. */
 export function leadingTo(design: Parameters<typeof linksTo>[0], table: Table): Leading[] {
@@ -94,6 +96,8 @@ export class LeadingRows {
       sortable: false,
       resizable: true,
       editable: false,
+      // These keys unfold: nothing is ticked by them here.
+      suppressKeyboardEvent: ({ event }) => event.key === ' ' || event.key === 'Enter' || event.altKey,
       valueGetter: ({ data }) => this.textOf(data, way),
       cellClass: ({ data }) => [
         'led',
@@ -135,6 +139,7 @@ export class LeadingRows {
       this.api.children(this.store.file, table.id, some, links).subscribe({
         next: ({ children }) => {
           if (this.ways !== ways) return;
+          if (this.known.size > MOST_KNOWN) this.forgetUnseen();
           some.forEach((key, i) =>
             this.known.set(
               rowId(key),
@@ -146,6 +151,13 @@ export class LeadingRows {
         error: (error: unknown) => this.toast.problem(error),
       });
     }
+  }
+
+  /** Keeps what is known of the rows that the grid holds alone. */
+  private forgetUnseen(): void {
+    const held = new Set<string>();
+    this.grid?.forEachNode(({ data }) => data?.key && held.add(rowId(data.key)));
+    this.known = new Map([...this.known].filter(([id]) => held.has(id)));
   }
 
   /** Asks again for the rows that are shown; what is out of sight is asked for when it comes. */

@@ -103,6 +103,16 @@ describe('LeadingRows', () => {
     expect(leading.count(row(1), way!)).toBe(4);
   });
 
+  it('forgets what is known of rows that the grid does not hold any more', () => {
+    for (let start = 10; start < 21_000; start += 500) {
+      const some = Array.from({ length: 500 }, (_, i) => row(start + i));
+      leading.read(some);
+      asked().flush({ children: [some.map(() => [1, ['x']])] });
+    }
+    expect(leading.count(row(20_600), way!)).toBe(1);
+    expect(leading.count(row(10), way!)).toBeNull();
+  });
+
   it('asks nothing where no lookup leads, and lets an answer for another table go', () => {
     leading.read(shown);
     const late = asked();

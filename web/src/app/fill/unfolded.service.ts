@@ -87,9 +87,14 @@ export class Unfolded {
   /** Folds what is unfolded; false where something waits in it, which would be lost. */
   fold(unfolding: Unfolding): boolean {
     if (this.waitsIn(unfolding)) return false;
+    this.drop(unfolding);
+    return true;
+  }
+
+  /** Folds what is unfolded, and sets aside what waits in it. */
+  drop(unfolding: Unfolding): void {
     this.all.update((all) => all.filter(({ parts }) => parts !== unfolding.parts));
     unfolding.parts.end();
-    return true;
   }
 
   /** Folds all, whatever waits: another table is shown. */
