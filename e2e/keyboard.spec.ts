@@ -246,6 +246,60 @@ test('the grid by keyboard: type over a cell, take the value from above', async 
   await expect(family).toHaveText('Zither family');
 });
 
+// The keyboard interaction of data grids, as the Grid pattern of the WAI-ARIA Authoring Practices has it.
+test('the cursor moves through a grid by the keys of the published pattern', async ({ office, page }) => {
+  await office.fillDemo('Repair lines');
+  const grid = page.getByRole('grid').first();
+  await expect(grid).toHaveAttribute('aria-colcount', '7');
+  // As many rows as there are, with headings and the new row, though few of them are drawn.
+  expect(Number(await grid.getAttribute('aria-rowcount'))).toBeGreaterThan(2000);
+  const at = async (): Promise<readonly [row: number, column: number]> => {
+    const focused = page.locator('[role="gridcell"]:focus');
+    await expect(focused).toBeVisible();
+    return focused.evaluate((cell) => [
+      Number(cell.closest('[role="row"]')!.getAttribute('aria-rowindex')),
+      Number(cell.getAttribute('aria-colindex')),
+    ]);
+  };
+  const moves = async (key: string, row: number, column: number): Promise<void> => {
+    await page.keyboard.press(key);
+    await expect.poll(at, { message: key }).toEqual([row, column]);
+  };
+  await page.locator('[role="row"][row-index="0"] [role="gridcell"]').nth(1).click();
+  const [top] = await at();
+  await expect.poll(at).toEqual([top, 2]);
+  await moves('ArrowRight', top, 3);
+  await moves('ArrowDown', top + 1, 3);
+  await moves('ArrowLeft', top + 1, 2);
+  await moves('ArrowUp', top, 2);
+  await moves('End', top, 7);
+  // At an edge it does not move.
+  await moves('ArrowRight', top, 7);
+  await moves('Home', top, 1);
+  await moves('ArrowLeft', top, 1);
+  await moves('Control+End', top + 2070, 7);
+  await moves('Control+Home', top, 1);
+  await page.keyboard.press('PageDown');
+  await expect.poll(async () => (await at())[0]).toBeGreaterThan(top + 5);
+  await page.keyboard.press('PageUp');
+  await expect.poll(async () => (await at())[0]).toBe(top);
+  // Editing: F2, Enter and a letter begin it, Escape ends it with the value as it was.
+  await page.locator('[role="row"][row-index="1"] [role="gridcell"][col-id="f_repairLineWork"]').click();
+  const was = await page.locator('[role="gridcell"]:focus').innerText();
+  for (const key of ['F2', 'Enter', 'x']) {
+    await page.keyboard.press(key);
+    await expect(page.locator('[role="gridcell"] input:focus')).toBeVisible();
+    await page.keyboard.press('Escape');
+    await expect(page.locator('[role="gridcell"]:focus')).toHaveText(was);
+  }
+  // A range grows by Shift with the arrows, and is all there is by Ctrl+A.
+  await page.keyboard.press('Shift+ArrowDown');
+  await page.keyboard.press('Shift+ArrowRight');
+  await expect(page.getByText('4 cells in 2 rows picked')).toBeVisible();
+  await page.keyboard.press('Control+a');
+  await expect(page.getByText(/picked$/)).toContainText('2,071 rows');
+});
+
 test('asking, arranging and printing by keyboard', async ({ office, page }) => {
   const goTo = async (words: string): Promise<void> => {
     await page.keyboard.press('Control+k');

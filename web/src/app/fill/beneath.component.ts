@@ -13,6 +13,7 @@ import { rowId, toGridRow, type GridRow } from './fill.store';
 import { GRID_THEME } from './grid-theme';
 import { Lines } from './lines';
 import { RowStripsComponent } from './row-strips.component';
+import { TICKS } from './rows-editor.service';
 import { Unfolded, type Unfolding } from './unfolded.service';
 
 /** Keys by which the grid around this one would move its own cursor. */
@@ -75,6 +76,7 @@ const WORDS = { noRowsToShow: 'None yet. What is typed in the line below becomes
           [getRowId]="rowId"
           [pinnedBottomRowData]="now.editor.pinned()"
           [rowSelection]="{ mode: 'multiRow', headerCheckbox: false, enableClickSelection: false }"
+          [selectionColumnDef]="ticks"
           [stopEditingWhenCellsLoseFocus]="false"
           [enterNavigatesVerticallyAfterEdit]="false"
           [tooltipShowDelay]="200"
@@ -120,6 +122,7 @@ export class BeneathComponent implements ICellRendererAngularComp {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly theme = GRID_THEME;
   readonly words = WORDS;
+  readonly ticks = TICKS;
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
   private readonly unfolding = signal<Unfolding | null>(null);

@@ -157,6 +157,12 @@ export class FillCells {
     return range ? this.rowAt(range.to.row) : undefined;
   }
 
+  /** Where the last row is shown; below nothing where there is none. */
+  lastShown(): number {
+    const total = this.around?.total() ?? 0;
+    return this.around?.lines().shownAt(total - 1) ?? -1;
+  }
+
   /** All cells of the rows that are shown. */
   all(): void {
     const total = this.around?.total() ?? 0;

@@ -44,7 +44,6 @@ import {
   type IsFullWidthRowParams,
   type NavigateToNextCellParams,
   type RowClassParams,
-  type SelectionColumnDef,
   type TabToNextCellParams,
 } from 'ag-grid-community';
 import { debounceTime, Subject } from 'rxjs';
@@ -71,7 +70,7 @@ import { GRID_THEME } from './grid-theme';
 import { LeadingRows, leadingTo, type Leading } from './leading.service';
 import { Others } from './others.service';
 import { RowStripsComponent } from './row-strips.component';
-import { RowsEditor } from './rows-editor.service';
+import { RowsEditor, TICKS } from './rows-editor.service';
 import { Unfolded, type Unfolding } from './unfolded.service';
 
 ModuleRegistry.registerModules([
@@ -130,8 +129,7 @@ export class FillComponent {
   private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
   readonly words = WORDS;
-  /** What ticks a row is always to be seen, however far the columns have been moved. */
-  readonly ticks: SelectionColumnDef = { pinned: 'left' };
+  readonly ticks = TICKS;
   readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);

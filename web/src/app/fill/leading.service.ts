@@ -8,6 +8,7 @@ import { ALL, FileNews } from '../file/news.service';
 import { Api } from '../shared/api.service';
 import { Toast } from '../shared/toast.service';
 import { rowId, type GridRow } from './fill.store';
+import { isOwnKey } from './rows-editor.service';
 
 /** Rows of another table that lead to the rows of this one, by a lookup. */
 export interface Leading {
@@ -97,7 +98,7 @@ export class LeadingRows {
       resizable: true,
       editable: false,
       // These keys unfold: nothing is ticked by them here.
-      suppressKeyboardEvent: ({ event }) => event.key === ' ' || event.key === 'Enter' || event.altKey,
+      suppressKeyboardEvent: ({ event }) => event.key === ' ' || event.key === 'Enter' || isOwnKey(event),
       valueGetter: ({ data }) => this.textOf(data, way),
       cellClass: ({ data }) => [
         'led',

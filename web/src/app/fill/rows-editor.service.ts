@@ -6,6 +6,7 @@ import type {
   ColDef,
   GridApi,
   ITooltipParams,
+  SelectionColumnDef,
   ValueFormatterParams,
   ValueSetterParams,
 } from 'ag-grid-community';
@@ -40,6 +41,19 @@ import { widthFor } from './measure';
 /** The values of a row by field id, for lookups that it narrows. */
 const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
+
+/**
+ * Whether a key on a cell is for these pages and not for the grid: with Alt it is a command, and types nothing; Home
+ * and End stay in their row, as in the grid pattern of the WAI-ARIA Authoring Practices.
+ */
+export const isOwnKey = (event: KeyboardEvent): boolean =>
+  (event.altKey && !event.ctrlKey) || event.key === 'Home' || event.key === 'End';
+
+/** What ticks a row is always to be seen, however far the columns have been moved. */
+export const TICKS: SelectionColumnDef = {
+  pinned: 'left',
+  suppressKeyboardEvent: ({ event }) => isOwnKey(event),
+};
 
 /** Which rows a grid shows, and what surrounds it. */
 export interface Shown {
@@ -238,7 +252,7 @@ export class RowsEditor {
   /** Ctrl+D takes the value from the row above; Delete empties the cell. */
   cellKey(event: CellKeyDownEvent<GridRow>): void {
     const key = event.event as KeyboardEvent;
-    if (this.blockKey(key)) return;
+    if (this.edgeKey(event, key) || this.blockKey(key)) return;
     const [table, { data, rowIndex, node }] = [this.table(), event];
     // A line of what is unfolded beneath a row has no columns.
     const column = (event as { column?: CellKeyDownEvent['column'] }).column?.getColId();
@@ -252,6 +266,20 @@ export class RowsEditor {
     } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
       this.set(table, data, field, { value: null, text: null });
     }
+  }
+
+  /** Home and End lead to the ends of the row, with Ctrl to those of the grid; true when one was pressed. */
+  private edgeKey({ rowIndex, node }: CellKeyDownEvent<GridRow>, { key, ctrlKey }: KeyboardEvent): boolean {
+    const isHome = key === 'Home';
+    if ((!isHome && key !== 'End') || !this.grid || this.grid.getEditingCells().length > 0) return false;
+    const column = this.grid.getAllDisplayedColumns().at(isHome ? 0 : -1);
+    const last = Math.max(0, this.cells.lastShown());
+    const row = ctrlKey && !node.rowPinned ? (isHome ? 0 : last) : (rowIndex ?? 0);
+    if (!column) return true;
+    if (!node.rowPinned) this.grid.ensureIndexVisible(row);
+    this.grid.ensureColumnVisible(column);
+    this.grid.setFocusedCell(row, column, node.rowPinned);
+    return true;
   }
 
   /** Keys for a block of cells; true when one was pressed. */
@@ -331,11 +359,9 @@ export class RowsEditor {
         row: valuesOf(table, data),
         add: (lookup, text) => this.addTo(table, data, lookup, text),
       }),
-      // A line break is part of a long text; and a key with Alt is a command, which types nothing.
+      // A line break is part of a long text.
       suppressKeyboardEvent: ({ event, editing }) =>
-        editing
-          ? event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey
-          : event.altKey && !event.ctrlKey,
+        editing ? event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey : isOwnKey(event),
     };
   }
 

@@ -12,6 +12,7 @@ const KEYS = [
   ['F2, or typing', 'edit a cell'],
   ['Esc', 'leave a cell as it was'],
   ['Ctrl+D', 'take the value from the row above; in a block, from its first row'],
+  ['Home, End', 'to the ends of a row of a grid; with Ctrl to its first and last cell'],
   ['Shift with arrows', 'pick a block of cells, to be copied, pasted over, filled or emptied'],
   ['Ctrl+Z, Ctrl+Y', 'undo what was done to rows, do it again'],
   ['Alt+Down', 'in Fill: go into the rows that are unfolded beneath a row'],
