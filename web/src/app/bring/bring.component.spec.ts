@@ -101,6 +101,25 @@ describe('BringComponent', () => {
     expect(text()).toContain('Nothing was written: the file refused 1 row. Line 4: Somebody was quicker.');
   });
 
+  it('brings nothing in by a plan that is no more the one on the page', async () => {
+    await open(sheet(PLAIN));
+    const { bring } = fixture.componentInstance;
+    // What was said of the plan before is not said of this one: the button waits for the next check.
+    (await nextCheck()).flush(checked());
+    expect(bring.good()).toBe(3);
+    bring.change({ ...bring.plan()! });
+    expect(bring.good()).toBe(0);
+    // A check that is on its way for the plan before is ended at once.
+    const late = await nextCheck();
+    bring.change({ ...bring.plan()! });
+    await fixture.whenStable();
+    expect(late.cancelled).toBeTrue();
+    expect(button(page(), 'Bring in').disabled).toBeTrue();
+    (await nextCheck()).flush(checked());
+    await fixture.whenStable();
+    expect(button(page(), 'Bring in 3 rows').disabled).toBeFalse();
+  });
+
   it('asks which date is meant where nothing tells, before anything is checked', async () => {
     await open(sheet([column('Guest', ['Ann']), column('Born', ['03/04/2014'])]));
     await after(450);

@@ -2,9 +2,9 @@ import { computed, effect, inject, Injectable, signal, untracked } from '@angula
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import {
   catchError,
-  debounceTime,
   EMPTY,
   finalize,
+  map,
   of,
   Subject,
   switchMap,
@@ -56,7 +56,12 @@ export class BringStore {
   readonly plan = signal<BringPlan | null>(null);
   /** The plan as it was proposed, from which what was left out comes back. */
   readonly proposed = signal<BringPlan | null>(null);
-  readonly checked = signal<CheckedSheet | null>(null);
+  private readonly found = signal<{ readonly plan: BringPlan; readonly answer: CheckedSheet } | null>(null);
+  /** What checking said of the plan as it is now; what was said of another one is no news of this. */
+  readonly checked = computed((): CheckedSheet | null => {
+    const found = this.found();
+    return found && found.plan === this.plan() ? found.answer : null;
+  });
   readonly progress = signal<Progress | null>(null);
   readonly busy = signal<'reading' | 'checking' | 'bringing' | null>(null);
   readonly problem = signal('');
@@ -91,18 +96,20 @@ export class BringStore {
   constructor() {
     toObservable(this.plan)
       .pipe(
-        debounceTime(PAUSE),
-        switchMap((plan) => (plan && this.open() === '' ? this.check(plan) : EMPTY)),
+        // Another plan ends the check of the one before at once.
+        switchMap((plan) =>
+          timer(PAUSE).pipe(
+            switchMap(() =>
+              plan && this.open() === '' ? this.check(plan).pipe(map((answer) => ({ plan, answer }))) : EMPTY,
+            ),
+          ),
+        ),
         takeUntilDestroyed(),
       )
-      .subscribe((checked) => this.checked.set(checked));
-    // What was said of another plan is no news of this one.
+      .subscribe((found) => this.found.set(found));
     effect(() => {
       this.plan();
-      untracked(() => {
-        this.checked.set(null);
-        this.refused.set([]);
-      });
+      untracked(() => this.refused.set([]));
     });
   }
 

@@ -1,11 +1,14 @@
 import { Directive, ElementRef, inject, input } from '@angular/core';
-import { MatDialog } from '@angular/material/dialog';
 import type { FillCells } from './cells.service';
 import type { RowsEditor } from './rows-editor.service';
 
 /** Whether letters go into something that is typed into. */
 export const isTypedIn = (target: EventTarget | null): boolean =>
   target instanceof Element && target.closest('input, textarea, [contenteditable="true"]') !== null;
+
+/** Whether a key is pressed in something that lies over the page: a dialog, a menu. One that fades away does not count. */
+export const isOverPage = (target: EventTarget | null): boolean =>
+  target instanceof Element && target.closest('.cdk-overlay-container') !== null;
 
 /** Copying, cutting and pasting for the cells of the grid that has the cursor. */
 @Directive({
@@ -18,17 +21,13 @@ export const isTypedIn = (target: EventTarget | null): boolean =>
 })
 export class CellClipboardDirective {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
-  private readonly dialog = inject(MatDialog);
   readonly cells = input.required<FillCells>({ alias: 'hrCellClipboard' });
   readonly editor = input.required<RowsEditor>();
 
   /** Whether it is meant for cells of this grid, and not for something typed into or a grid within it. */
   private isMeant(event: ClipboardEvent): boolean {
-    return (
-      !isTypedIn(event.target) &&
-      this.dialog.openDialogs.length === 0 &&
-      document.activeElement?.closest('ag-grid-angular') === this.element
-    );
+    // A dialog keeps the cursor within itself: one that is still fading away is in nobody's way.
+    return !isTypedIn(event.target) && document.activeElement?.closest('ag-grid-angular') === this.element;
   }
 
   protected copied(event: ClipboardEvent): void {

@@ -11,7 +11,6 @@ import {
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton, MatIconButton } from '@angular/material/button';
-import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { MatDivider } from '@angular/material/divider';
 import { MatMenuModule } from '@angular/material/menu';
@@ -62,7 +61,7 @@ import { download } from '../shared/download';
 import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
 import { BeneathComponent } from './beneath.component';
-import { CellClipboardDirective, isTypedIn } from './cell-clipboard.directive';
+import { CellClipboardDirective, isOverPage, isTypedIn } from './cell-clipboard.directive';
 import { FillCells } from './cells.service';
 import { FillViews } from './views.service';
 import { FillStore, lineBeneath, rowId, shownId, toGridRow, type GridRow } from './fill.store';
@@ -122,7 +121,6 @@ const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in th
 })
 export class FillComponent {
   readonly api = inject(Api);
-  private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
   private readonly route = inject(ActivatedRoute);
   private readonly picked = inject(PickedSheet);
@@ -347,7 +345,7 @@ export class FillComponent {
   }
 
   keys(event: KeyboardEvent): void {
-    if (this.dialog.openDialogs.length > 0) return;
+    if (isOverPage(event.target)) return;
     const letter = event.key.toLowerCase();
     if (event.ctrlKey && (letter === 'z' || letter === 'y') && !isTypedIn(event.target)) {
       event.preventDefault();
