@@ -251,23 +251,31 @@ test('the cursor moves through a grid by the keys of the published pattern', asy
   await office.fillDemo('Repair lines');
   const grid = page.getByRole('grid').first();
   await expect(grid).toHaveAttribute('aria-colcount', '7');
-  // As many rows as there are, with headings and the new row, though few of them are drawn.
-  expect(Number(await grid.getAttribute('aria-rowcount'))).toBeGreaterThan(2000);
-  const at = async (): Promise<readonly [row: number, column: number]> => {
-    const focused = page.locator('[role="gridcell"]:focus');
-    await expect(focused).toBeVisible();
-    return focused.evaluate((cell) => [
-      Number(cell.closest('[role="row"]')!.getAttribute('aria-rowindex')),
-      Number(cell.getAttribute('aria-colindex')),
-    ]);
-  };
+  const count = page.getByRole('region', { name: 'Repair lines' }).getByRole('status').first();
+  await expect(count).toHaveText(/^2,\d{3} rows$/);
+  const rows = await count.innerText();
+  const many = Number(rows.replace(/\D/g, ''));
+  // As many rows as there are, and the headings, though few of them are drawn; -1 while that is not known.
+  await expect
+    .poll(async () => Number(await grid.getAttribute('aria-rowcount')))
+    .toBeGreaterThanOrEqual(many);
+  /** The row and the column of the cell with the cursor; zeros while rows are drawn anew and none has it. */
+  const at = (): Promise<readonly [row: number, column: number]> =>
+    page.evaluate(() => {
+      const cell = document.activeElement;
+      const row = cell?.getAttribute('role') === 'gridcell' ? cell.closest('[role="row"]') : null;
+      return [
+        Number(row?.getAttribute('aria-rowindex')),
+        row ? Number(cell!.getAttribute('aria-colindex')) : 0,
+      ];
+    });
   const moves = async (key: string, row: number, column: number): Promise<void> => {
     await page.keyboard.press(key);
     await expect.poll(at, { message: key }).toEqual([row, column]);
   };
   await page.locator('[role="row"][row-index="0"] [role="gridcell"]').nth(1).click();
+  await expect.poll(async () => (await at())[1]).toBe(2);
   const [top] = await at();
-  await expect.poll(at).toEqual([top, 2]);
   await moves('ArrowRight', top, 3);
   await moves('ArrowDown', top + 1, 3);
   await moves('ArrowLeft', top + 1, 2);
@@ -277,7 +285,7 @@ test('the cursor moves through a grid by the keys of the published pattern', asy
   await moves('ArrowRight', top, 7);
   await moves('Home', top, 1);
   await moves('ArrowLeft', top, 1);
-  await moves('Control+End', top + 2070, 7);
+  await moves('Control+End', top + many - 1, 7);
   await moves('Control+Home', top, 1);
   await page.keyboard.press('PageDown');
   await expect.poll(async () => (await at())[0]).toBeGreaterThan(top + 5);
@@ -297,7 +305,7 @@ test('the cursor moves through a grid by the keys of the published pattern', asy
   await page.keyboard.press('Shift+ArrowRight');
   await expect(page.getByText('4 cells in 2 rows picked')).toBeVisible();
   await page.keyboard.press('Control+a');
-  await expect(page.getByText(/picked$/)).toContainText('2,071 rows');
+  await expect(page.getByText(/picked$/)).toContainText(rows);
 });
 
 test('asking, arranging and printing by keyboard', async ({ office, page }) => {
