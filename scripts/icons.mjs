@@ -3,10 +3,10 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 
 const NAMES = (
-  'add arrow_downward arrow_upward arrow_back arrow_forward calendar_month calendar_today check ' +
+  'abc add arrow_downward arrow_upward arrow_back arrow_forward calendar_month calendar_today check ' +
   'check_box check_circle chevron_right close code delete drag_indicator edit error keyboard_arrow_down keyboard_arrow_up payments arrow_drop_down functions ' +
   'home key list logout notes numbers picture_as_pdf pin print redo save search ' +
-  'short_text storefront tag undo visibility visibility_off warning arrow_outward call_split ' +
+  'storefront tag undo visibility visibility_off warning arrow_outward call_split ' +
   'photo_camera content_paste table_view help folder_open task_alt more_vert progress_activity ' +
   'schedule event image attach_file approval upload rule history settings link zoom_in zoom_out account_tree download lightbulb hub radio_button_checked radio_button_unchecked'
 ).split(' ');

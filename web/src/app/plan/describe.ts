@@ -17,7 +17,7 @@ import {
 
 /** The icon of each kind of field. */
 export const KIND_ICONS: Readonly<Record<KindName, string>> = {
-  text: 'short_text',
+  text: 'abc',
   longText: 'notes',
   wholeNumber: 'numbers',
   decimal: 'pin',
