@@ -1,7 +1,6 @@
-import { chromium, type Page } from '@playwright/test';
 import type { Change } from '@heathridge/core/change';
 import { plainField, plainTable, type FieldType } from '@heathridge/core/design';
-import { CHROMIUM, startServer } from '../scripts/browser.mjs';
+import { visit, type Visit } from './browser';
 import { noteFrames, slowFrame } from './frames';
 
 const MANY = 100;
@@ -28,16 +27,10 @@ function tables(count: number): Change[] {
   });
 }
 
-async function send(page: Page, url: string, path: string, data: unknown): Promise<unknown> {
-  const answer = await page.request.post(`${url}/api/${path}`, { data, headers: { origin: url } });
-  if (!answer.ok()) throw new Error(await answer.text());
-  return answer.json();
-}
-
 /** Milliseconds between frames, that of 19 in 20, while a card is dragged over the map. */
-async function framesOf(page: Page, url: string, count: number): Promise<number> {
-  const file = ((await send(page, url, 'files', { name: `Map of ${count}` })) as { id: string }).id;
-  await send(page, url, `files/${file}/draft/apply`, { base: 0, changes: tables(count) });
+async function framesOf({ page, url, send }: Visit, count: number): Promise<number> {
+  const file = ((await send('files', { name: `Map of ${count}` })) as { id: string }).id;
+  await send(`files/${file}/draft/apply`, { base: 0, changes: tables(count) });
   await page.goto(`${url}/file/${file}`);
   const card = page.locator('[data-table="t_0"] .face');
   await card.waitFor();
@@ -55,22 +48,10 @@ async function framesOf(page: Page, url: string, count: number): Promise<number>
 }
 
 /** How a map of 100 tables follows the pointer, to one of 10. */
-export async function mapFrames(): Promise<{ ours: number; theirs: number }> {
-  const server = await startServer({ demo: false });
-  const browser = await chromium.launch(CHROMIUM);
-  try {
-    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-    await page.goto(server.url);
-    await send(page, server.url, 'accounts', {
-      login: 'bench',
-      name: 'Bench',
-      password: 'a long enough password',
-    });
-    const theirs = await framesOf(page, server.url, FEW);
-    const ours = await framesOf(page, server.url, MANY);
+export function mapFrames(): Promise<{ ours: number; theirs: number }> {
+  return visit(async (at) => {
+    const theirs = await framesOf(at, FEW);
+    const ours = await framesOf(at, MANY);
     return { ours, theirs };
-  } finally {
-    await browser.close();
-    await server.stop();
-  }
+  });
 }

@@ -1,8 +1,8 @@
-import { spawnSync } from 'node:child_process';
+import { fork, spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { connect, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import Fastify from 'fastify';
 import { applyChanges, evolve, steps, type Change } from '@heathridge/core/change';
 import { plainQuery } from '@heathridge/core/query';
@@ -12,11 +12,13 @@ import { applyDraft } from '../server/src/plan/apply-draft';
 import { openForReading, openForWriting } from '../server/src/store/driver';
 import type { Files, OpenFile } from '../server/src/store/files';
 import { bringingIn, csvOf } from './bringing-in';
+import { Callers, type Caller } from './callers';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
 import { pageFigures } from './pages';
 import { scrolling } from './scrolling';
 import { takingIn } from './taking-in';
+import type { Typed, Typing } from './typists';
 
 /**
  * The figures: each is what the application takes over HTTP, as a ratio to the bare driver or the sqlite3
@@ -64,83 +66,6 @@ const OVERDUE: Query = {
   sort: [{ column: 'year', descending: false }],
   first: null,
 };
-
-type Caller = (method: 'GET' | 'POST', url: string, body?: unknown) => Promise<string>;
-
-/** A kept connection on which one call after the other is made. */
-class Line {
-  private got: Buffer = Buffer.alloc(0);
-  private waiting: { resolve(text: string): void; reject(error: Error): void } | null = null;
-
-  constructor(private readonly socket: Socket) {
-    socket.setNoDelay(true);
-    socket.on('data', (bytes) => this.take(bytes));
-    socket.on('error', (error) => this.waiting?.reject(error));
-    socket.on('close', () => this.waiting?.reject(new Error('The connection was closed.')));
-  }
-
-  ask(request: string): Promise<string> {
-    return new Promise((resolve, reject) => {
-      this.waiting = { resolve, reject };
-      this.socket.write(request);
-    });
-  }
-
-  close(): void {
-    this.waiting = null;
-    this.socket.destroy();
-  }
-
-  private take(bytes: Buffer): void {
-    this.got = this.got.length === 0 ? bytes : Buffer.concat([this.got, bytes]);
-    const end = this.got.indexOf('\r\n\r\n');
-    if (end < 0) return;
-    const head = this.got.toString('latin1', 0, end);
-    const length = /^content-length: (\d+)$/im.exec(head)?.[1];
-    if (length === undefined) throw new Error(`An answer without its length: ${head}`);
-    if (this.got.length < end + 4 + Number(length)) return;
-    const body = this.got.toString('utf8', end + 4);
-    const { resolve, reject } = this.waiting!;
-    this.got = Buffer.alloc(0);
-    this.waiting = null;
-    if (head.startsWith('HTTP/1.1 200 ')) resolve(body);
-    else reject(new Error(body));
-  }
-}
-
-/**
- * Calls over kept connections with as little of its own as can be: what a caller costs is not the server's,
- * and Node's own client costs more than the server's whole answer to a short call.
- */
-class Callers {
-  private readonly free = new Map<string, Line[]>();
-  private readonly all: Line[] = [];
-
-  constructor(private readonly headers: string) {}
-
-  call: Caller = async (method, url, body) => {
-    const { host, hostname, port, pathname } = new URL(url);
-    const free = this.free.get(host) ?? [];
-    this.free.set(host, free);
-    const line = free.pop() ?? new Line(connect(Number(port), hostname));
-    if (!this.all.includes(line)) this.all.push(line);
-    const text = body === undefined ? '' : JSON.stringify(body);
-    const sent = text
-      ? `content-type: application/json\r\ncontent-length: ${Buffer.byteLength(text)}\r\n`
-      : '';
-    try {
-      return await line.ask(
-        `${method} ${pathname} HTTP/1.1\r\nhost: ${host}\r\n${this.headers}${sent}\r\n${text}`,
-      );
-    } finally {
-      free.push(line);
-    }
-  };
-
-  close(): void {
-    for (const line of this.all) line.close();
-  }
-}
 
 /**
  * What a call costs before and after its work: a route of ours that does nothing, beside one of bare Fastify.
@@ -229,37 +154,22 @@ const [SAVE, CHOICE] = [10, 50];
 
 /**
  * Twenty people who type, each a cell every 300 ms or so, and hear of what the others do: the time of a save with the
- * row's rule, its history, and the news of it.
+ * row's rule, its history, and the news of it. They sit in a process of their own, as they do in life.
  */
-async function peopleTyping(
-  call: Caller,
-  file: string,
-  headers: Readonly<Record<string, string>>,
-): Promise<Figure> {
-  const [people, cells, pause] = [20, 25, 300];
-  const leaving = new AbortController();
-  const hearing = Array.from({ length: people }, async () => {
-    const line = await fetch(`${file}/events`, { headers, signal: leaving.signal });
-    for await (const piece of line.body!) void piece;
-  });
-  const times: number[] = [];
-  const one = async (person: number): Promise<void> => {
-    for (let turn = 0; turn < cells; turn++) {
-      await new Promise((resolve) =>
-        setTimeout(resolve, pause * (0.5 + ((person * 7 + turn * 3) % 10) / 10)),
-      );
-      const values = { f_due: `2039-01-${10 + ((person + turn) % 20)}` };
-      const changes = [{ op: 'update', table: 't_entry', key: [3000 + person], values, was: {} }];
-      const start = performance.now();
-      await call('POST', `${file}/rows`, { changes });
-      times.push(performance.now() - start);
-    }
-  };
-  await Promise.all(Array.from({ length: people }, (_, person) => one(person)));
-  leaving.abort();
-  await Promise.allSettled(hearing);
+async function peopleTyping(typing: Typing): Promise<Figure> {
+  const child = fork(fileURLToPath(new URL('./typists.js', import.meta.url)));
+  const answer = new Promise<Typed>((resolve) =>
+    child.once('message', (message) => resolve(message as Typed)),
+  );
+  child.send(typing);
+  const { times, heard, error } = await answer;
+  child.kill();
+  if (error !== null) throw new Error(error);
+  // Whoever types hears of each save: else what was measured was not that.
+  if (heard < times.length * typing.people)
+    throw new Error(`${times.length} saves were heard of only ${heard} times by ${typing.people} people.`);
   return {
-    what: 'One cell saved (19 of 20 are quicker) while 20 people type, over HTTP',
+    what: `One cell saved (19 of 20 are quicker) while ${typing.people} people type, over HTTP`,
     against: `${SAVE} ms`,
     ours: times.sort((a, b) => a - b)[Math.floor(times.length * 0.95)]!,
     theirs: SAVE,
@@ -369,7 +279,14 @@ async function main(): Promise<void> {
       ...(await medians(edit, () => bareSave(500_001, nextFee()), 300)),
     });
     figures.push(await manyPeople(call, `${address}/api/files/${id}/rows`, file));
-    figures.push(await peopleTyping(call, `${address}/api/files/${id}`, { cookie, origin: address }));
+    figures.push(
+      await peopleTyping({
+        file: `${address}/api/files/${id}`,
+        cookie,
+        origin: address,
+        people: 20,
+      }),
+    );
 
     const today = app.context.clock.today('UTC');
     const script = join(data, 'overdue.sql');

@@ -70,7 +70,12 @@ export async function buildServer() {
 /** The bench, with the server in it: what is measured is built like what is used. */
 export const buildBench = () =>
   bundle(
-    { run: 'bench/run.ts', sender: 'bench/sender.ts', child: 'server/src/jobs/child.ts' },
+    {
+      run: 'bench/run.ts',
+      sender: 'bench/sender.ts',
+      typists: 'bench/typists.ts',
+      child: 'server/src/jobs/child.ts',
+    },
     'server/dist/bench',
   );
 

@@ -27,8 +27,8 @@ const BEAT = 20_000;
 
 interface Told {
   readonly id: number;
-  readonly file: string;
-  readonly news: News;
+  /** The event as it is sent: written once, however many listen. */
+  readonly text: string;
 }
 
 /**
@@ -45,7 +45,8 @@ export class Newsroom {
   constructor(private readonly epoch: string) {}
 
   tell(file: string, news: News): void {
-    const told: Told = { id: this.next++, file, news };
+    const id = this.next++;
+    const told: Told = { id, text: `id: ${this.epoch}-${id}\ndata: ${JSON.stringify(news)}\n\n` };
     const kept = [...(this.kept.get(file) ?? []), told].slice(-MOST_KEPT);
     this.kept.set(file, kept);
     this.bus.emit(file, told);
@@ -54,8 +55,7 @@ export class Newsroom {
   /** The events of a file from now on, or from behind the one with this id. It ends after `seconds`, if given. */
   listen(file: string, last: string | null, seconds: number | null): Readable {
     const stream = new Readable({ read: () => undefined });
-    const push = ({ id, news }: Told): void =>
-      void stream.push(`id: ${this.epoch}-${id}\ndata: ${JSON.stringify(news)}\n\n`);
+    const push = ({ text }: Told): void => void stream.push(text);
     stream.push(`retry: 1000\nid: ${this.epoch}-${this.next - 1}\n\n`);
     this.since(file, last, push, stream);
     this.bus.on(file, push);
