@@ -349,8 +349,8 @@ async function main(): Promise<void> {
     await app.close();
     rmSync(data, { recursive: true, force: true });
   }
-  agreement();
   report(figures);
+  agreement();
 }
 
 const RULES = 6;

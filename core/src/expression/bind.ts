@@ -544,6 +544,7 @@ class Binder {
     return {
       op: 'limit',
       a: number,
+      most: digits,
       type: numberType(scale, digits, (number.type as NumberType).places),
       ...span,
     };

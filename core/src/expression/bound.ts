@@ -47,8 +47,8 @@ export type Bound = Span & { readonly type: Type } & (
     | { readonly op: 'negate' | 'abs' | 'floor' | 'ceiling' | 'not' | 'isNull'; readonly a: Bound }
     | { readonly op: 'upper' | 'lower' | 'length' | 'toText' | 'toDate' | 'toNumber'; readonly a: Bound }
     | { readonly op: 'isTruth'; readonly a: Bound; readonly value: boolean }
-    /** A number that must not have more digits than its type says. */
-    | { readonly op: 'limit'; readonly a: Bound }
+    /** A number that must not have more digits: its type may say more, where it stands beside others. */
+    | { readonly op: 'limit'; readonly a: Bound; readonly most: number }
     /** A text that must not have more characters. */
     | { readonly op: 'limitText'; readonly a: Bound; readonly most: number }
     | {

@@ -132,6 +132,19 @@ describe('numbers', () => {
   for (const [source, expected] of cases)
     it(`${source} is ${expected}`, () => expect(result(source)).toBe(expected));
 
+  it('holds a cast to its digits wherever it stands (ISO/IEC 9075-2: numeric value out of range)', () => {
+    for (const source of [
+      'CAST(1000 AS DECIMAL(3))',
+      'CAST(1000 AS DECIMAL(3)) = whole',
+      'whole BETWEEN 0 AND CAST(1000 AS DECIMAL(3))',
+      'COALESCE(CAST(1000 AS DECIMAL(3)), 123456)',
+      'CASE WHEN whole > 0 THEN CAST(1000 AS DECIMAL(3)) ELSE 123456 END',
+      'whole IN (123456, CAST(1000 AS DECIMAL(3)))',
+    ])
+      expect(result(source)).withContext(source).toContain('too large');
+    expect(result('COALESCE(CAST(999 AS DECIMAL(3)), 123456)')).toBe('999');
+  });
+
   it('never wraps and never becomes a float: too large is an error', () => {
     const large = '999999999999999999';
     expect(result(`${large} * ${large}`)).toContain('too large');

@@ -173,7 +173,7 @@ function run<Row>(bound: Bound, env: Evaluation<Row>, rows: Rows<Row>): Val {
       });
     case 'limit':
       return strict([bound.a], ([a]) => {
-        const most = pow10((bound.type as NumberType).digits);
+        const most = pow10(bound.most);
         if ((a as bigint) >= most || (a as bigint) <= -most) throw new RunError('large');
         return a!;
       });

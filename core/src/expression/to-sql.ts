@@ -326,7 +326,7 @@ class Writer {
         return this.letters('lower', w(bound.a));
       case 'limit':
         return this.let([bound.a], ([a]) => {
-          const most = power(digits(bound));
+          const most = power(bound.most);
           return this.unless('large', `${a} >= ${most} OR ${a} <= -${most}`, a!, a!);
         });
       case 'limitText':
@@ -334,7 +334,7 @@ class Writer {
       case 'length':
         return `length(${w(bound.a)})`;
       case 'position':
-        return `instr(${w(bound.b)}, ${w(bound.a)})`;
+        return this.position(bound);
       case 'trim': {
         const name = { LEADING: 'ltrim', TRAILING: 'rtrim', BOTH: 'trim' }[bound.side];
         return `${name}(${w(bound.a)}, ${this.text(bound.char)})`;
@@ -611,6 +611,12 @@ class Writer {
     const last = `CASE WHEN ${month} IN (4, 6, 9, 11) THEN 30 WHEN ${month} <> 2 THEN 31 WHEN ${leap} THEN 29 ELSE 28 END`;
     const moved = `date(${first}, (min(${part(a, '%d')}, ${last}) - 1) || ' days')`;
     return this.someDate(instant ? `${moved} || substr(${a}, 11)` : moved, `${a} || ${b}`);
+  }
+
+  /** The engine's own takes them the other way round: which fault comes first does not. */
+  private position({ a, b }: { readonly a: Bound; readonly b: Bound }): string {
+    const part = this.write(a);
+    return `instr(${this.write(b)}, ${part})`;
   }
 
   private substring(bound: Extract<Bound, { op: 'substring' }>): string {

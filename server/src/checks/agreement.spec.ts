@@ -259,6 +259,52 @@ describe('evaluate and SQL', () => {
       }
   });
 
+  describe('agree on which of two faults counts in', () => {
+    // Each is at fault for another reason, whatever the row holds.
+    const TEXTS = ["CAST(CAST('x' AS DECIMAL(1)) AS VARCHAR(9))", 'CAST(100 + whole * 0 AS VARCHAR(1))'];
+    const NUMBERS = ["CAST('x' AS DECIMAL(1))", 'CAST(100 + whole * 0 AS DECIMAL(1))'];
+    const DATES = ["CAST('x' AS DATE)", "DATE '9999-12-31' + INTERVAL '1' DAY * (whole * 0 + 1)"];
+    const over = (operands: readonly string[], ...shapes: string[]): [string, readonly string[]][] =>
+      shapes.map((shape) => [shape, operands]);
+    const shapes = [
+      ...over(TEXTS, 'POSITION(a IN b)', 'a || b', 'SUBSTRING(a FROM CHAR_LENGTH(b))', 'NULLIF(a, b)'),
+      ...over(
+        TEXTS,
+        'COALESCE(a, b)',
+        'a = b',
+        'a < b',
+        'a IS DISTINCT FROM b',
+        'a LIKE b',
+        "a LIKE b ESCAPE '!'",
+      ),
+      ...over(
+        NUMBERS,
+        'a + b',
+        'a - b',
+        'a * b',
+        'a / b',
+        'MOD(a, b)',
+        'a > b',
+        'CASE WHEN a > 0 THEN b END',
+      ),
+      ...over(NUMBERS, 'CASE whole WHEN a THEN 1 WHEN b THEN 2 END', "SUBSTRING('text' FROM a FOR b)"),
+      ...over(DATES, 'CAST(a - b AS INTEGER)', 'a = b', 'a < b OR b < a', 'NOT a < b AND b < a'),
+    ];
+    for (const [shape, [first, second]] of shapes)
+      it(shape, () => {
+        const read = (a: string, b: string): string =>
+          shape.replace(/\b[ab]\b/g, (letter) => `(${letter === 'a' ? a : b})`);
+        const faults = [read(first!, second!), read(second!, first!)].map((source) => {
+          const { bound } = bind(source, { catalog: SAMPLE, table: 't_item' });
+          const [ours, marked] = [byCore(bound, ITEMS[0]!), byMarks(db, bound, ITEMS[0]!)];
+          expect(marked).withContext(source).toEqual(ours);
+          return ours.fault;
+        });
+        expect(faults[0]).withContext('one fault').not.toBeNull();
+        expect(faults[0]).withContext('and the other').not.toBe(faults[1]!);
+      });
+  });
+
   it('were compared on nearly all of them', () => {
     expect(compared).toBeGreaterThanOrEqual(4.5 * RUNS);
   });
