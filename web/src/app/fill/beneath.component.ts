@@ -1,26 +1,26 @@
-import { Component, computed, CSP_NONCE, effect, ElementRef, inject, signal } from '@angular/core';
+import { Component, computed, effect, ElementRef, inject, signal } from '@angular/core';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { AgGridAngular, type ICellRendererAngularComp } from 'ag-grid-angular';
 import type { ColDef, GetRowIdParams, GridApi, GridReadyEvent, ICellRendererParams } from 'ag-grid-community';
 import { conditionShapes, shapedCondition } from '@heathridge/core/design';
+import type { RowsAsked } from '@heathridge/core/rows';
 import type { Held } from '../value/held';
 import { FileStore } from '../file/file.store';
 import { Api, type SortBy } from '../shared/api.service';
 import { Toast } from '../shared/toast.service';
 import { CellClipboardDirective, isTypedIn } from './cell-clipboard.directive';
-import { rowId, toGridRow, type GridRow } from './fill.store';
-import { GRID_THEME } from './grid-theme';
+import { rowId, type GridRow } from './fill.store';
+import { gridOfRows, rowsSource } from './grid-of-rows';
 import { Lines } from './lines';
 import { RowStripsComponent } from './row-strips.component';
-import { TICKS } from './rows-editor.service';
 import { Unfolded, type Unfolding } from './unfolded.service';
 
 /** Keys by which the grid around this one would move its own cursor. */
 const MOVES = /^(Arrow|Page|Home$|End$|Tab$|Enter$| $)/;
-const NONE = new Lines([]);
-const MOST_SORTS = 5;
-const WORDS = { noRowsToShow: 'None yet. What is typed in the line below becomes the first.' };
+const NONE = 'None yet. What is typed in the line below becomes the first.';
+/** Nothing more is unfolded beneath what is. */
+const NO_LINES = new Lines<never>([]);
 
 /** Rows of another table beneath the row to which they lead: typed into as the rows around them are. */
 @Component({
@@ -64,22 +64,12 @@ const WORDS = { noRowsToShow: 'None yet. What is typed in the line below becomes
         </div>
         <ag-grid-angular
           class="grid"
-          [theme]="theme"
-          [localeText]="words"
-          [styleNonce]="nonce"
+          [gridOptions]="options"
           [hrCellClipboard]="now.cells"
           [editor]="now.editor"
-          rowModelType="infinite"
-          [cacheBlockSize]="100"
-          [maxBlocksInCache]="10"
           [columnDefs]="now.columns"
           [getRowId]="rowId"
           [pinnedBottomRowData]="now.editor.pinned()"
-          [rowSelection]="{ mode: 'multiRow', headerCheckbox: false, enableClickSelection: false }"
-          [selectionColumnDef]="ticks"
-          [stopEditingWhenCellsLoseFocus]="false"
-          [enterNavigatesVerticallyAfterEdit]="false"
-          [tooltipShowDelay]="200"
           (gridReady)="ready($event, now)"
           (cellKeyDown)="now.editor.cellKey($any($event))"
           (cellMouseOver)="now.cells.over($event)"
@@ -120,10 +110,7 @@ export class BeneathComponent implements ICellRendererAngularComp {
   private readonly toast = inject(Toast);
   private readonly unfolded = inject(Unfolded);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
-  readonly theme = GRID_THEME;
-  readonly words = WORDS;
-  readonly ticks = TICKS;
-  readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
+  readonly options = gridOfRows(NONE);
   readonly rowId = ({ data }: GetRowIdParams<GridRow>): string => rowId(data.key);
   private readonly unfolding = signal<Unfolding | null>(null);
   readonly total = signal<number | null>(null);
@@ -185,44 +172,31 @@ export class BeneathComponent implements ICellRendererAngularComp {
 
   ready({ api }: GridReadyEvent<GridRow>, now: NonNullable<ReturnType<typeof this.shown>>): void {
     this.grid = api;
+    const asked = (): RowsAsked => ({ search: '', conditions: [this.condition(now.unfolding)] });
     for (const event of ['keydown', 'mousedown'] as const)
       this.element.addEventListener(event, (happened) => now.cells.noteFor(happened), { capture: true });
     now.cells.attach(api, {
       table: () => now.way.child,
-      asked: () => ({ sort: [...this.sort], search: '', conditions: [this.condition(now.unfolding)] }),
+      asked: () => ({ sort: this.sort, ...asked() }),
       editable: (table, field) => now.editor.editable(table, field),
       refresh: () => this.read(),
       total: () => this.total() ?? 0,
-      lines: () => NONE,
+      lines: () => NO_LINES,
     });
     now.editor.attach(api);
     now.others.attach(api);
-    api.setGridOption('datasource', {
-      getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
-        this.sort = sortModel
-          .slice(0, MOST_SORTS)
-          .map(({ colId, sort }) => ({ field: colId, descending: sort === 'desc' }));
-        const request = {
-          start: startRow,
-          limit: endRow - startRow,
-          sort: [...this.sort],
-          search: '',
-          conditions: [this.condition(now.unfolding)],
-        };
-        this.api.window(this.store.file, now.way.child.id, request).subscribe({
-          next: ({ rows, total }) => {
-            const read = rows.map((cells) => toGridRow(now.way.child, cells));
-            now.editor.measure(now.way.child, read);
-            successCallback(read, total);
-            this.total.set(total);
-          },
-          error: (error: unknown) => {
-            this.toast.problem(error);
-            failCallback();
-          },
-        });
+    const source = rowsSource(this.api, this.store.file, {
+      table: now.way.child,
+      asked,
+      lines: () => NO_LINES,
+      ordered: (sort) => (this.sort = sort),
+      came: (rows, total) => {
+        now.editor.measure(now.way.child, rows);
+        this.total.set(total);
       },
+      failed: (error) => this.toast.problem(error),
     });
+    api.setGridOption('datasource', source);
   }
 
   /** That a row leads here. */

@@ -1,14 +1,4 @@
-import {
-  CSP_NONCE,
-  Component,
-  computed,
-  ElementRef,
-  effect,
-  inject,
-  input,
-  signal,
-  untracked,
-} from '@angular/core';
+import { Component, computed, ElementRef, effect, inject, input, signal, untracked } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
@@ -39,7 +29,6 @@ import {
   type GetRowIdParams,
   type GridApi,
   type GridReadyEvent,
-  type IDatasource,
   type IsFullWidthRowParams,
   type NavigateToNextCellParams,
   type RowClassParams,
@@ -47,6 +36,7 @@ import {
 } from 'ag-grid-community';
 import { debounceTime, Subject } from 'rxjs';
 import { displayOf, fieldOf, pathsFrom, showKey, type Table } from '@heathridge/core/design';
+import type { RowsAsked } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
 import { FileNews } from '../file/news.service';
@@ -64,12 +54,12 @@ import { BeneathComponent } from './beneath.component';
 import { CellClipboardDirective, isOverPage, isTypedIn } from './cell-clipboard.directive';
 import { FillCells } from './cells.service';
 import { FillViews } from './views.service';
-import { FillStore, lineBeneath, rowId, shownId, toGridRow, type GridRow } from './fill.store';
-import { GRID_THEME } from './grid-theme';
+import { FillStore, rowId, shownId, type GridRow } from './fill.store';
+import { gridOfRows, rowsSource } from './grid-of-rows';
 import { LeadingRows, leadingTo, type Leading } from './leading.service';
 import { Others } from './others.service';
 import { RowStripsComponent } from './row-strips.component';
-import { RowsEditor, TICKS } from './rows-editor.service';
+import { RowsEditor } from './rows-editor.service';
 import { Unfolded, type Unfolding } from './unfolded.service';
 
 ModuleRegistry.registerModules([
@@ -88,11 +78,11 @@ ModuleRegistry.registerModules([
   TooltipModule,
 ]);
 
-/** Conditions and columns of an order that are asked at once at most. */
-const [MOST_CONDITIONS, MOST_SORTS] = [20, 5];
+/** Conditions that are asked at once at most. */
+const MOST_CONDITIONS = 20;
 
 /** What the grid says where there is nothing. */
-const WORDS = { noRowsToShow: 'There is no row to show here. What is typed in the line below becomes one.' };
+const NONE = 'There is no row to show here. What is typed in the line below becomes one.';
 
 /** Rows in a grid, read in windows, edited in place. */
 @Component({
@@ -126,9 +116,7 @@ export class FillComponent {
   private readonly picked = inject(PickedSheet);
   private readonly dialogs = inject(LazyDialogs);
   private readonly toast = inject(Toast);
-  readonly words = WORDS;
-  readonly ticks = TICKS;
-  readonly nonce = inject(CSP_NONCE, { optional: true }) ?? undefined;
+  readonly options = gridOfRows(NONE);
   readonly store = inject(FileStore);
   readonly fill = inject(FillStore);
   readonly cells = inject(FillCells);
@@ -139,7 +127,6 @@ export class FillComponent {
   private readonly leading = inject(LeadingRows);
   readonly steps = inject(Steps);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
-  readonly theme = GRID_THEME;
 
   readonly tableParam = input<string | undefined>(undefined, { alias: 'table' });
   readonly listed = computed((): Listed[] =>
@@ -159,6 +146,7 @@ export class FillComponent {
     const table = this.table();
     return table ? pathsFrom(this.store.design(), table) : [];
   });
+  private readonly asked = (): RowsAsked => ({ search: this.search(), conditions: [...this.conditions()] });
   /** The order in which they are asked for, once somebody has chosen one. */
   readonly sort = signal<readonly SortBy[]>([]);
   readonly order = computed(() =>
@@ -245,7 +233,7 @@ export class FillComponent {
       this.element.addEventListener(event, (happened) => this.cells.noteFor(happened), { capture: true });
     this.cells.attach(api, {
       table: this.table,
-      asked: () => ({ sort: this.sort(), search: this.search(), conditions: [...this.conditions()] }),
+      asked: () => ({ sort: this.sort(), ...this.asked() }),
       editable: (table, field) => this.editor.editable(table, field),
       refresh: () => this.readAgain(),
       total: () => this.total() ?? 0,
@@ -313,7 +301,7 @@ export class FillComponent {
     const fields = (this.grid?.getAllDisplayedColumns() ?? [])
       .map((column) => column.getColId())
       .filter((id) => fieldOf(table, id));
-    const asked = { sort: this.sort(), search: this.search(), conditions: [...this.conditions()] };
+    const asked = { sort: this.sort(), ...this.asked() };
     this.toast.say(`Writing ${this.counted()} …`);
     this.api.takeOut(this.store.file, table.id, { ...asked, form, fields }).subscribe({
       next: (sheet) => download(sheet, `${table.plural}.${form}`),
@@ -437,44 +425,20 @@ export class FillComponent {
   private setSource(): void {
     const table = this.table();
     if (!table || !this.grid) return;
-    const source: IDatasource = {
-      getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
-        const sort = sortModel
-          .slice(0, MOST_SORTS)
-          .map(({ colId, sort: way }) => ({ field: colId, descending: way === 'desc' }));
-        this.sort.set(sort);
-        const lines = this.unfolded.lines();
-        const first = lines.at(startRow);
-        const start = first.beneath ? first.row + 1 : first.row;
-        const request = {
-          start,
-          limit: Math.max(1, lines.at(endRow - 1).row + 1 - start),
-          sort,
-          search: this.search(),
-          conditions: [...this.conditions()],
-        };
-        this.api.window(this.store.file, table.id, request).subscribe({
-          next: ({ rows, total }) => {
-            this.total.set(total);
-            if (this.search() === '' && request.conditions.length === 0) this.store.counted(table.id, total);
-            const read = rows.map((cells) => toGridRow(table, cells));
-            const shown = Array.from({ length: endRow - startRow }, (_, i) => lines.at(startRow + i)).flatMap(
-              ({ row, beneath }) =>
-                beneath ? [lineBeneath(beneath.block, beneath.line)] : (read[row - start] ?? []),
-            );
-            // In the order in which they are wanted: the columns are measured before the rows are drawn.
-            if (!this.views.current()) this.editor.measure(table, read);
-            successCallback(shown, lines.total(total));
-            this.leading.read(read);
-            this.unfolded.place(read, start);
-          },
-          error: (error: unknown) => {
-            this.toast.problem(error);
-            failCallback();
-          },
-        });
+    const source = rowsSource(this.api, this.store.file, {
+      table,
+      asked: this.asked,
+      lines: this.unfolded.lines,
+      ordered: (sort) => this.sort.set(sort),
+      came: (rows, total, start) => {
+        this.total.set(total);
+        if (!this.isAsking()) this.store.counted(table.id, total);
+        if (!this.views.current()) this.editor.measure(table, rows);
+        this.leading.read(rows);
+        this.unfolded.place(rows, start);
       },
-    };
+      failed: (error) => this.toast.problem(error),
+    });
     // Where the rows stand in another order is seen when they come.
     this.unfolded.lose();
     this.grid.setGridOption('datasource', source);

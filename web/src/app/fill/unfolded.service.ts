@@ -35,7 +35,7 @@ export interface Unfolding {
   readonly parts: Parts;
 }
 
-type Placed = Unfolding & { readonly at: number };
+export type Placed = Unfolding & { readonly at: number };
 
 /** Which rows have others unfolded beneath them, and where. */
 @Injectable()
