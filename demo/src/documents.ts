@@ -149,15 +149,16 @@ export const REPORTS: readonly Report[] = [
 
 /** The screens on the Desk: each made from its table in one step, as a builder would. */
 export function demoForms(design: Design): Form[] {
-  const make = (name: string, id: string, label: string): Form => {
+  const make = (name: string, id: string, label: string, levels = 1): Form => {
     const table = design.tables.find(({ id: own }) => own === tableId(name))!;
-    return formFromTable(design, table, id, label);
+    return formFromTable(design, table, id, label, levels);
   };
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
   return [
     hire,
-    make('player', 'o_players', 'Players'),
-    make('instrument', 'o_instruments', 'Instruments'),
+    // What was paid stands within each hire, and what was mended within each repair.
+    make('player', 'o_players', 'Players', 2),
+    make('instrument', 'o_instruments', 'Instruments', 2),
     make('repair', 'o_repairs', 'Repairs'),
   ];
 }

@@ -5,7 +5,7 @@ import { Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListN
 import type { LinkOffer } from '../plan';
 import type { FunnelPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
-import { GridView, Key } from '../rows';
+import { GridView, Key, type RowKey } from '../rows';
 import { Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
 
 /*
@@ -262,11 +262,29 @@ export const SavedRows = v.strictObject({
 export const Choice = v.tupleWithRest([v.union([v.string(), v.number()]), v.string()], v.string());
 export const Choices = v.strictObject({ choices: v.array(Choice) });
 
-export const RecordRow = v.strictObject({ key: Key, cells: v.record(v.string(), Cell) });
-export const RecordData = v.strictObject({
-  record: RecordRow,
-  subforms: v.array(v.strictObject({ link: Id, rows: v.array(RecordRow) })),
+/** A row of a form, and the rows of each subform within it. */
+export interface RecordRow {
+  readonly key: RowKey;
+  readonly cells: Readonly<Record<string, v.InferOutput<typeof Cell>>>;
+  readonly subforms: readonly RecordRows[];
+}
+/** The first rows of a subform that lead to one row, and how many there are. */
+export interface RecordRows {
+  readonly link: string;
+  readonly rows: readonly RecordRow[];
+  readonly total: number;
+}
+export const RecordRow: v.GenericSchema<unknown, RecordRow> = v.strictObject({
+  key: Key,
+  cells: v.record(v.string(), Cell),
+  subforms: v.array(v.lazy(() => RecordRows)),
 });
+export const RecordRows: v.GenericSchema<unknown, RecordRows> = v.strictObject({
+  link: Id,
+  rows: v.array(v.lazy(() => RecordRow)),
+  total: v.number(),
+});
+export const RecordData = v.strictObject({ record: RecordRow });
 
 export const QueryResult = v.strictObject({
   columns: v.array(computed<ResultColumn>()),

@@ -20,7 +20,7 @@ import { bindCondition } from '../expression';
 import { field, lookup, number, OFFICE, table } from '../design/testing/office';
 import { queryProblems } from '../query';
 import { reportProblems } from '../report';
-import { formProblems } from '../form';
+import { cellsOf, formProblems } from '../form';
 import { BRITISH } from '../values';
 import { FULL, QUERY, REPORT } from '../documents/testing/full';
 import { applyChanges, ChangeError, evolve } from './changes';
@@ -62,7 +62,7 @@ describe('what uses a field', () => {
     expect(instead.queries[0]!.where[0]).toBe('"#f_lFrom" < CURRENT_DATE');
     expect(instead.reports[0]!.columns[0]!.column).toBe('f_lFrom');
     // The field that takes the place was on the form already: it stands there once.
-    expect(instead.forms[0]!.fields.filter(({ field: id }) => id === 'f_lFrom').length).toBe(1);
+    expect(cellsOf(instead.forms[0]!.parts).filter(({ field: id }) => id === 'f_lFrom').length).toBe(1);
     for (const design of [without, instead]) {
       expect(queryProblems(design, design.queries[0]!)).toEqual([]);
       expect(formProblems(design, design.forms[0]!)).toEqual([]);

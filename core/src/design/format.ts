@@ -36,6 +36,24 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   },
   // Format 3: texts are in the order of their letters, which is kept beside the rows: nothing in documents.
   (document) => document,
+  // Formats 4 to 6 changed nothing in documents either.
+  (document) => document,
+  (document) => document,
+  (document) => document,
+  // Format 7: a form is one tree of parts. Until then it was a list of fields, and subforms one level deep; those
+  // that were not shown are on the shelf now, as whatever is not in the tree.
+  (document) => {
+    if (document['type'] !== 'form' || 'parts' in document) return document;
+    const cells = (fields: unknown): unknown[] =>
+      Array.isArray(fields) ? fields.map((field: object) => ({ part: 'cell', ...field })) : [];
+    const subforms = (document['subforms'] as unknown[]).flatMap((subform) => {
+      if (!isDocument(subform) || subform['shown'] === false) return [];
+      const { fields, shown: _, ...rest } = subform;
+      return [{ part: 'subform', ...rest, look: 'grid', parts: cells(fields) }];
+    });
+    const { fields, hidden: _, subforms: __, ...rest } = document;
+    return { ...rest, parts: [...cells(fields), ...subforms] };
+  },
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -268,34 +268,95 @@ export const Query = v.object({
 
 export const Width = v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(12));
 
-const FormField = v.object({
+/** What people may do to the rows a screen shows. */
+const RowRights = v.object({ add: v.boolean(), change: v.boolean(), delete: v.boolean() });
+/** `relink`: they may move a row to another record. */
+const SubformRights = v.object({ ...RowRights.entries, relink: v.boolean() });
+
+/** A field with its control. */
+export const FormCell = v.object({
+  part: v.literal('cell'),
   field: Id,
   width: Width,
   people: v.picklist(['type', 'read']),
 });
 
-/** What people may do to the rows a screen shows. */
-const RowRights = v.object({ add: v.boolean(), change: v.boolean(), delete: v.boolean() });
+/** Words on a form: a heading, or a note. */
+const FormNote = v.object({
+  part: v.literal('note'),
+  id: Id,
+  width: Width,
+  look: v.picklist(['heading', 'note']),
+  text: v.pipe(v.string(), v.trim(), v.minLength(1, 'A note needs words.'), v.maxLength(2000)),
+});
 
-export const Subform = v.object({
-  /** The lookup field in the child table that leads to this form's table. */
+interface Nest {
+  readonly parts: AnyPart[];
+}
+
+/** The parts of a form as a type: what a schema that holds itself cannot tell of itself. */
+type AnyPart =
+  | v.InferOutput<typeof FormCell>
+  | v.InferOutput<typeof FormNote>
+  | (Nest & v.InferOutput<typeof SubformOwn>)
+  | (Nest & v.InferOutput<typeof SectionOwn>)
+  | (v.InferOutput<typeof TabsOwn> & { readonly tabs: (Nest & v.InferOutput<typeof TabOwn>)[] });
+
+/** Parts that stand beside one another, at most. */
+const MOST_PARTS = 300;
+/** How deep parts stand within parts, at most: what goes deeper is hardly found by anybody. */
+const MOST_DEPTH = 12;
+
+const Parts = v.pipe(
+  v.array(v.lazy((): v.GenericSchema<unknown, AnyPart> => FormPart)),
+  v.maxLength(MOST_PARTS, `At most ${MOST_PARTS} parts stand beside one another.`),
+);
+
+const SubformOwn = v.object({
+  part: v.literal('subform'),
+  /** The lookup field in the child table that leads to the row around it. */
   link: Id,
   label: Label,
-  fields: v.array(FormField),
-  shown: v.boolean(),
-  /** `relink`: they may move a row to another record. */
-  rights: v.object({ ...RowRights.entries, relink: v.boolean() }),
+  /** Rows beneath one another with a heading each column, or each row as a card. */
+  look: v.picklist(['grid', 'cards']),
+  rights: SubformRights,
 });
+const SectionOwn = v.object({ part: v.literal('section'), id: Id, label: Label });
+const TabsOwn = v.object({ part: v.literal('tabs'), id: Id });
+const TabOwn = v.object({ id: Id, label: Label });
+
+/** The rows of another table that lead to the row around them; what is in it is laid out for each of them. */
+export const Subform = v.object({ ...SubformOwn.entries, parts: Parts });
+/** Parts that belong together, beneath a heading. */
+const FormSection = v.object({ ...SectionOwn.entries, parts: Parts });
+/** A long form in sheets, of which one is seen at a time. */
+const FormTabs = v.object({
+  ...TabsOwn.entries,
+  tabs: v.pipe(
+    v.array(v.object({ ...TabOwn.entries, parts: Parts })),
+    v.minLength(1, 'There is no tab.'),
+    v.maxLength(20, 'At most 20 tabs stand beside one another.'),
+  ),
+});
+
+/** A part of the layout of a form: a tree, as deep as the links go. */
+export const FormPart = v.variant('part', [FormCell, FormNote, Subform, FormSection, FormTabs]);
+
+/** Whether what came nests no deeper than parts do: asked before anything walks through it. */
+const isShallow = (value: unknown, left = 2 * MOST_DEPTH): boolean =>
+  typeof value !== 'object' ||
+  value === null ||
+  (left > 0 && Object.values(value).every((inner) => isShallow(inner, left - 1)));
 
 export const Form = v.object({
   type: v.literal('form'),
   id: Id,
   label: Label,
   table: Id,
-  fields: v.array(FormField),
-  /** Fields that are not on the form: the shelf. */
-  hidden: v.array(Id),
-  subforms: v.array(Subform),
+  parts: v.pipe(
+    v.custom<unknown>((value) => isShallow(value), 'The parts of this form are nested too deeply.'),
+    Parts,
+  ),
   rights: RowRights,
 });
 
@@ -337,7 +398,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 6;
+export const FORMAT = 7;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -396,6 +457,8 @@ export type Query = v.InferOutput<typeof Query>;
 export type QueryColumn = v.InferOutput<typeof QueryColumn>;
 export type Measure = v.InferOutput<typeof Measure>;
 export type Form = v.InferOutput<typeof Form>;
+export type FormCell = v.InferOutput<typeof FormCell>;
+export type FormPart = v.InferOutput<typeof FormPart>;
 export type Subform = v.InferOutput<typeof Subform>;
 export type Report = v.InferOutput<typeof Report>;
 export type Settings = v.InferOutput<typeof Settings>;

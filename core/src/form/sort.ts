@@ -1,39 +1,45 @@
-import { uses, type DocumentSort, type Form, type Use } from '../design';
+import type { DocumentSort, Form, FormPart, Use } from '../design';
 import { formProblems } from './problems';
+import { allParts, mapParts, partId } from './tree';
 
 function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
   if (gone.has(form.table)) return { use: 'its records', fate: 'the form is dropped' };
-  const subforms = form.subforms.filter(({ link }) => gone.has(link)).map(({ label }) => `subform ${label}`);
-  const cells = uses([form.fields, form.hidden, form.subforms.map(({ fields }) => fields)], gone);
-  const all = [...subforms, ...(cells ? ['a field on it'] : [])];
+  const parts = allParts(form.parts);
+  const subforms = parts.flatMap((part) =>
+    part.part === 'subform' && gone.has(part.link) ? [`subform ${part.label}`] : [],
+  );
+  const cells = parts.some((part) => part.part === 'cell' && gone.has(part.field));
+  const all = [...new Set([...subforms, ...(cells ? ['a field on it'] : [])])];
   return all.length > 0 ? { use: all.join(', '), fate: 'taken off the form' } : null;
 }
 
 function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
   if (gone.has(form.table)) return null;
-  const there = <T extends { readonly field: string }>(cells: readonly T[]): T[] =>
-    cells.filter(({ field }) => !gone.has(field));
-  return {
-    ...form,
-    fields: there(form.fields),
-    hidden: form.hidden.filter((id) => !gone.has(id)),
-    subforms: form.subforms
-      .filter(({ link }) => !gone.has(link))
-      .map((subform) => ({ ...subform, fields: there(subform.fields) })),
-  };
+  const isGone = (part: FormPart): boolean =>
+    (part.part === 'cell' && gone.has(part.field)) || (part.part === 'subform' && gone.has(part.link));
+  return { ...form, parts: mapParts(form.parts, (part) => (isGone(part) ? null : part)) };
 }
 
 /** A field that took another's place may have been on the form already. */
-function withoutDoubles(form: Form): Form {
-  const first = <T extends { readonly field: string }>(cells: readonly T[]): T[] =>
-    cells.filter(({ field }, i) => cells.findIndex((other) => other.field === field) === i);
-  const fields = first(form.fields);
-  return {
-    ...form,
-    fields,
-    hidden: [...new Set(form.hidden)].filter((id) => !fields.some(({ field }) => field === id)),
-    subforms: form.subforms.map((subform) => ({ ...subform, fields: first(subform.fields) })),
-  };
+const withoutDoubles = (form: Form): Form => ({ ...form, parts: eachOnce(form.parts) });
+
+/** The parts of a level, and of those within, without cells and subforms that stood at that level before. */
+function eachOnce(parts: readonly FormPart[], seen = new Set<string>()): FormPart[] {
+  return parts.flatMap((part): FormPart[] => {
+    switch (part.part) {
+      case 'cell':
+      case 'subform':
+        if (seen.has(partId(part))) return [];
+        seen.add(partId(part));
+        return [part.part === 'cell' ? part : { ...part, parts: eachOnce(part.parts) }];
+      case 'section':
+        return [{ ...part, parts: eachOnce(part.parts, seen) }];
+      case 'tabs':
+        return [{ ...part, tabs: part.tabs.map((tab) => ({ ...tab, parts: eachOnce(tab.parts, seen) })) }];
+      case 'note':
+        return [part];
+    }
+  });
 }
 
 export const formSort: DocumentSort<Form> = {

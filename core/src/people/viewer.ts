@@ -9,6 +9,7 @@ import {
   type Form,
   type Table,
 } from '../design';
+import { allLevels, levelOf, type Level } from '../form';
 import type { RowChange } from '../rows';
 import type { Role } from './rights';
 
@@ -21,33 +22,15 @@ export interface Viewer {
   readonly screen: Form | null;
 }
 
-interface Part {
-  readonly table: Table;
-  readonly fields: readonly { readonly field: string; readonly people: 'type' | 'read' }[];
-  readonly rights: Form['rights'] & { readonly relink: boolean };
-  /** The lookup that leads from a subform's rows to the record; null for the record itself. */
-  readonly link: string | null;
-}
-
-/** The parts of a screen that people see: the record, then its subforms. */
-function partsOf(design: Design, form: Form): Part[] {
-  const own = design.tables.find(({ id }) => id === form.table);
-  const subforms = form.subforms.flatMap(({ link, shown, fields, rights }): Part[] => {
-    const table = findField(design, link)?.table;
-    return table && shown ? [{ table, fields, rights, link }] : [];
-  });
-  const record = own && {
-    table: own,
-    fields: form.fields,
-    rights: { ...form.rights, relink: false },
-    link: null,
-  };
-  return record ? [record, ...subforms] : subforms;
+/** The levels of a screen that people see: the record, then its subforms and theirs. */
+function levelsOn(design: Design, form: Form): Level[] {
+  const level = levelOf(design, form);
+  return level ? allLevels(level) : [];
 }
 
 /** The tables whose rows a screen shows: its own and those of its subforms. */
 export const tablesOn = (design: Design, form: Form): Table[] => [
-  ...new Set(partsOf(design, form).map(({ table }) => table)),
+  ...new Set(levelsOn(design, form).map(({ table }) => table)),
 ];
 
 /** The fields of a table whose values a viewer may have, in the table's order. */
@@ -55,9 +38,9 @@ export function visibleFields(design: Design, viewer: Viewer, table: Table): rea
   const { screen, role } = viewer;
   if (screen === null) return role === 'builder' ? table.fields : [];
   const seen = new Set(
-    partsOf(design, screen)
-      .filter((part) => part.table.id === table.id)
-      .flatMap(({ fields, link }) => [...fields.map(({ field }) => field), ...(link === null ? [] : [link])]),
+    levelsOn(design, screen)
+      .filter((level) => level.table.id === table.id)
+      .flatMap(({ cells, link }) => [...cells.map(({ field }) => field.id), ...(link ? [link.id] : [])]),
   );
   return table.fields.filter(({ id }) => seen.has(id));
 }
@@ -68,17 +51,16 @@ export const seesLookup = (design: Design, viewer: Viewer, field: string): boole
   if (screen === null) return role === 'builder';
   const owner = findField(design, field)?.table;
   if (!owner) return false;
-  const shown = partsOf(design, screen).some(({ fields }) => fields.some((cell) => cell.field === field));
+  const shown = levelsOn(design, screen).some(({ cells }) => cells.some((cell) => cell.field.id === field));
   return shown || addableTables(design, screen).some(({ id }) => id === owner.id);
 };
 
 /** Tables to which rows may be added from lookups on a screen, though it does not show them. */
 export function addableTables(design: Design, screen: Form): Table[] {
-  const ids = partsOf(design, screen).flatMap(({ table, fields }) =>
-    fields.flatMap(({ field: id, people }) => {
-      const type = fieldOf(table, id)?.type;
-      return type?.kind === 'lookup' && type.addHere && people === 'type' ? [type.table] : [];
-    }),
+  const ids = levelsOn(design, screen).flatMap(({ cells }) =>
+    cells.flatMap(({ field: { type }, cell }) =>
+      type.kind === 'lookup' && type.addHere && cell.people === 'type' ? [type.table] : [],
+    ),
   );
   return design.tables.filter(({ id }) => ids.includes(id));
 }
@@ -97,23 +79,25 @@ export function fieldsToAdd(table: Table): readonly Field[] {
 export function refusedChange(design: Design, viewer: Viewer, change: RowChange): string | null {
   const { screen, role } = viewer;
   if (screen === null) return role === 'builder' ? null : 'Only the builder of this file may do this.';
-  const parts = partsOf(design, screen).filter(({ table }) => table.id === change.table);
-  if (change.op === 'insert' && !parts.some(({ rights }) => rights.add)) {
+  const levels = levelsOn(design, screen).filter(({ table }) => table.id === change.table);
+  if (change.op === 'insert' && !levels.some(({ rights }) => rights.add)) {
     const table = addableTables(design, screen).find(({ id }) => id === change.table);
     if (table) return closedField(table, change.values, new Set(fieldsToAdd(table).map(({ id }) => id)));
   }
-  const [first] = parts;
+  const [first] = levels;
   if (!first) return 'This screen does not change rows of that table.';
   const many = first.table.plural.toLowerCase();
   if (change.op === 'delete')
-    return parts.some(({ rights }) => rights.delete) ? null : `This screen does not delete ${many}.`;
+    return levels.some(({ rights }) => rights.delete) ? null : `This screen does not delete ${many}.`;
   const right = change.op === 'insert' ? 'add' : 'change';
-  const open = parts.filter(({ rights, link }) => rights[right] || (link !== null && rights.relink));
+  const open = levels.filter(({ rights, link }) => rights[right] || (link !== null && rights.relink));
   if (open.length === 0) return `This screen does not ${right} ${many}.`;
   const allowed = new Set(
-    open.flatMap(({ fields, link, rights }) => [
-      ...(rights[right] ? fields.filter(({ people }) => people === 'type').map(({ field }) => field) : []),
-      ...(link !== null && (change.op === 'insert' ? rights.add : rights.relink) ? [link] : []),
+    open.flatMap(({ cells, link, rights }) => [
+      ...(rights[right]
+        ? cells.filter(({ cell }) => cell.people === 'type').map(({ field }) => field.id)
+        : []),
+      ...(link !== null && (change.op === 'insert' ? rights.add : rights.relink) ? [link.id] : []),
     ]),
   );
   return closedField(first.table, change.values, allowed);

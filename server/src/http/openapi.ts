@@ -1,9 +1,11 @@
 import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
+import { RecordRow, RecordRows } from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
   Field,
   FieldType,
   Form,
+  FormPart,
   MapDrawing,
   Query,
   Report,
@@ -79,8 +81,11 @@ const SHARED = {
   Field,
   FieldType,
   Form,
+  FormPart,
   MapDrawing,
   Query,
+  RecordRow,
+  RecordRows,
   Report,
   RowChange,
   Settings,

@@ -1,12 +1,13 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
+import { Id, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
+import { levelOf, levelTo } from '@heathridge/core/form';
 import { seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
 import { NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
-import { readRecord } from '../rows/read';
+import { readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
 import { count, list } from '../reading/rows';
@@ -120,6 +121,28 @@ export function deskRoutes(router: Router): void {
       if (json === null)
         throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
       return reply.type('application/json').send(json);
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/rows',
+    answer: answers.RecordRows,
+    needs: 'colleague',
+    summary: 'Further rows of a subform, from a place on',
+    body: v.object({
+      /** The links of the subforms that lead there, from the record on. */
+      path: v.pipe(v.array(Id), v.minLength(1), v.maxLength(12)),
+      /** The key of the row to which they lead. */
+      parent: v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]),
+      start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
+    }),
+    handler: ({ file, viewer, body: { path, parent, start }, reply }) => {
+      const record = levelOf(file.design, screenOf(viewer));
+      const level = record && levelTo(record, path);
+      if (!level) throw new Problem('not-found', 'This subform is no longer there.');
+      return reply
+        .type('application/json')
+        .send(readMore(file.reader, file.design, viewer, level, parent, start));
     },
   });
   router.add({

@@ -2,7 +2,8 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
 import { join } from 'node:path';
 import * as v from 'valibot';
-import type { Form } from '@heathridge/core/design';
+import type { Form, FormPart, Subform } from '@heathridge/core/design';
+import { cellsOf, formSort, mapParts, subformsOf } from '@heathridge/core/form';
 import { tablesOn } from '@heathridge/core/people';
 import { Office, ORIGIN, type Answer } from '../testing/office';
 import { callRoute, ROUTES, type Entry } from '../testing/routes';
@@ -142,6 +143,11 @@ describe('a screen', () => {
     expect((await office.put(document)).status).toBe(200);
   }
 
+  const withRights = (form: Form, rights: Partial<Subform['rights']>): FormPart[] =>
+    mapParts(form.parts, (part) =>
+      part.part === 'subform' ? { ...part, rights: { ...part.rights, ...rights } } : part,
+    );
+
   it('changes only what is on it', async () => {
     expect((await save({ op: 'delete', table: 't_school', key: [1] })).status).toBe(403);
     const number = { op: 'update', table: 't_hire', key: [1417], values: { f_hireHireNumber: 5 }, was: {} };
@@ -152,16 +158,17 @@ describe('a screen', () => {
 
   it('sends no value of a field that it hides', async () => {
     const before = screen();
-    const [seen, ...others] = before.fields.filter(({ people }) => people === 'type');
+    const [seen, ...others] = cellsOf(before.parts).filter(({ people }) => people === 'type');
+    const firsts = subformsOf(before.parts).map(({ parts }) => cellsOf(parts)[0]);
     await put({
       ...before,
-      fields: [seen!],
-      hidden: others.map(({ field }) => field),
-      subforms: before.subforms.map((subform) => ({ ...subform, fields: subform.fields.slice(0, 1) })),
+      parts: mapParts(before.parts, (part) =>
+        part.part !== 'cell' || part === seen || firsts.includes(part) ? part : null,
+      ),
     });
     const sent = await record();
     expect(Object.keys(sent.record.cells)).toEqual([seen!.field]);
-    for (const { rows } of sent.subforms as { rows: { cells: object }[] }[])
+    for (const { rows } of sent.record.subforms as { rows: { cells: object }[] }[])
       for (const { cells } of rows) expect(Object.keys(cells).length).toBeLessThanOrEqual(2);
     const hidden = others[0]!.field;
     const change = { op: 'update', table: 't_hire', key: [1417], values: { [hidden]: null }, was: {} };
@@ -174,12 +181,8 @@ describe('a screen', () => {
   it('where every field is read lets nobody add, change, delete or move rows', async () => {
     const before = screen();
     const none = { add: false, change: false, delete: false };
-    await put({
-      ...before,
-      rights: none,
-      subforms: before.subforms.map((subform) => ({ ...subform, rights: { ...none, relink: false } })),
-    });
-    const link = before.subforms[0]!.link;
+    await put({ ...before, rights: none, parts: withRights(before, { ...none, relink: false }) });
+    const { link } = subformsOf(before.parts)[0]!;
     const child = office.design.tables.find(({ fields }) => fields.some(({ id }) => id === link))!;
     const tries = [
       { op: 'delete', table: 't_hire', key: [1417] },
@@ -198,17 +201,11 @@ describe('a screen', () => {
 
   it('moves rows to another record only where that is allowed', async () => {
     const before = screen();
-    const link = before.subforms[0]!.link;
+    const { link } = subformsOf(before.parts)[0]!;
     const child = office.design.tables.find(({ fields }) => fields.some(({ id }) => id === link))!;
     const move = { op: 'update', table: child.id, key: [1], values: { [link]: 1417 }, was: {} };
     expect((await save(move)).status).toBe(403);
-    await put({
-      ...before,
-      subforms: before.subforms.map((subform) => ({
-        ...subform,
-        rights: { ...subform.rights, relink: true },
-      })),
-    });
+    await put({ ...before, parts: withRights(before, { relink: true }) });
     expect((await save(move)).status).toBe(200);
     await put(before);
   });
@@ -241,14 +238,7 @@ describe('a screen', () => {
       expect(await get(held, 'builder')).toBe(200);
       expect(await get(held, 'colleague')).toBe(200);
       const forms = design.forms.filter((form) => tablesOn(design, form).includes(table));
-      const without = <T extends { field: string }>(fields: readonly T[]): T[] =>
-        fields.filter((cell) => cell.field !== field.id);
-      for (const form of forms)
-        await put({
-          ...form,
-          fields: without(form.fields),
-          subforms: form.subforms.map((subform) => ({ ...subform, fields: without(subform.fields) })),
-        });
+      for (const form of forms) await put(formSort.without(form, new Set([field.id]))!);
       expect(await get(held, 'builder')).toBe(200);
       expect(await get(held, 'colleague'))
         .withContext(table.name)

@@ -1,3 +1,4 @@
+import { subformsOf } from '@heathridge/core/form';
 import { Office } from '../testing/office';
 import { QUERY } from '../testing/routes';
 import type { Answer } from '../testing/office';
@@ -40,7 +41,7 @@ describe('what does not fit', () => {
   it('is no subform', async () => {
     const form = office.design.forms.find(({ id }) => id === 'o_hireDesk')!;
     for (const link of ['f_nothing', 'f_hirePaid', 'f_hireNote', 'f_hirePlayer']) {
-      const bad = { ...form, subforms: [{ ...form.subforms[0]!, link }] };
+      const bad = { ...form, parts: [{ ...subformsOf(form.parts)[0]!, link }] };
       refused(await office.call('POST', 'forms/preview', { form: bad, key: null }), 422, /does not fit/);
       refused(await office.put(bad), 422, /does not fit/);
     }

@@ -14,7 +14,6 @@ import {
   catalogOf,
   displayOf,
   displaySql,
-  fieldOf,
   findField,
   lookupDisplay,
   tableOf,
@@ -23,6 +22,7 @@ import {
   type Form,
   type Table,
 } from '@heathridge/core/design';
+import { levelOf, type Level } from '@heathridge/core/form';
 import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
@@ -34,12 +34,29 @@ import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
 import { answersSql, orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
 
-/** Rows a subform shows at once. */
+/** Rows of a subform that are read at once for each row around them, and in all of a level. */
 export const MOST_CHILDREN = 500;
+const MOST_OF_LEVEL = 2000;
+
+/** Rows of a level as they come out of the file: what they hang on, what they are, and what follows within them. */
+interface ReadRow {
+  /** `{key, cells}` as JSON text. */
+  readonly json: string;
+  /** The value by which rows within lead to this one. */
+  readonly key: Stored;
+  readonly lists: string[];
+}
+
+/** The rows of a subform that lead to one row. */
+interface ReadRows {
+  readonly rows: ReadRow[];
+  total: number;
+}
 
 /**
- * A record as a form shows it, as JSON text: `{record: {key, cells}, subforms: [{link, rows, more}]}`;
- * null when there is no such row. A lookup's cell is `[key, text]`.
+ * A record as a form shows it, as JSON text: `{record: {key, cells, subforms: [{link, rows, total}]}}`, rows within
+ * rows as deep as the form goes; null when there is no such row. A lookup's cell is `[key, text]`. Each level takes one
+ * statement, however many rows it hangs on.
  */
 export function readRecord(
   db: Connection,
@@ -48,37 +65,109 @@ export function readRecord(
   form: Form,
   key: RowKey,
 ): string | null {
-  const table = tableOf(design, form.table);
+  const level = levelOf(design, form);
+  if (!level) return null;
+  const { table } = level;
   const where = keyColumns(table, 't')
     .map((column, i) => `${column} = ?${i + 1}`)
     .join(' AND ');
-  const seen = (of: Table): readonly Field[] => visibleFields(design, viewer, of);
-  const row = rowObject(design, table, 't', seen(table));
+  const row = rowObject(design, table, 't', visibleFields(design, viewer, table));
   const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}`;
   const found = prepared(db, sql).get(key) as [Buffer] | undefined;
   if (!found) return null;
-  const subforms = form.subforms
-    .filter(({ shown }) => shown)
-    .map(({ link }) => {
-      const child = design.tables.find((other) => fieldOf(other, link))!;
-      const rows = readChildren(db, design, child, fieldOf(child, link)!, key, seen(child));
-      return `{"link":${JSON.stringify(link)},"rows":${rows}}`;
-    });
-  return `{"record":${textOf(found[0])},"subforms":[${subforms.join(',')}]}`;
+  const record: ReadRow = { json: textOf(found[0]), key: key[0]!, lists: [] };
+  readWithin(db, design, viewer, level, [record]);
+  return `{"record":${written(record)}}`;
 }
 
-function readChildren(
+/**
+ * Further rows of a subform that lead to one row, from a place on, with what follows within them: `{link, rows, total}`
+ * as JSON text.
+ */
+export function readMore(
   db: Connection,
   design: Design,
-  child: Table,
-  link: Field,
-  key: RowKey,
-  fields: readonly Field[],
+  viewer: Viewer,
+  level: Level,
+  parent: Stored,
+  start: number,
 ): string {
-  const order = orderSql(orderOf(design, child, []));
-  const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowObject(design, child, 't', fields)} AS j FROM ${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = ? ORDER BY ${order} LIMIT ${MOST_CHILDREN})`;
-  const [json] = prepared(db, sql).get(key[0]) as [Buffer];
-  return textOf(json);
+  const lists = readLevel(db, design, viewer, level, [parent], start);
+  const { rows, total } = lists.get(parent) ?? { rows: [], total: 0 };
+  readWithin(db, design, viewer, level, rows);
+  return listJson(level, rows, total);
+}
+
+const written = ({ json, lists }: ReadRow): string => `${json.slice(0, -1)},"subforms":[${lists.join(',')}]}`;
+
+const listJson = ({ subform }: Level, rows: readonly ReadRow[], total: number): string =>
+  `{"link":${JSON.stringify(subform!.link)},"rows":[${rows.map(written).join(',')}],"total":${total}}`;
+
+/** Reads what follows within rows of a level, and adds it to them. */
+function readWithin(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  level: Level,
+  around: readonly ReadRow[],
+): void {
+  if (around.length === 0) return;
+  for (const inner of level.levels) {
+    const lists = readLevel(
+      db,
+      design,
+      viewer,
+      inner,
+      around.map(({ key }) => key),
+      0,
+    );
+    readWithin(
+      db,
+      design,
+      viewer,
+      inner,
+      [...lists.values()].flatMap(({ rows }) => rows),
+    );
+    for (const row of around) {
+      const { rows, total } = lists.get(row.key) ?? { rows: [], total: 0 };
+      row.lists.push(listJson(inner, rows, total));
+    }
+  }
+}
+
+/** The rows of a level that lead to any of these, each with its own first ones from a place on. */
+function readLevel(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  { table, link }: Level,
+  parents: readonly Stored[],
+  start: number,
+): ReadonlyMap<Stored, ReadRows> {
+  const order = orderSql(orderOf(design, table, []));
+  const [from, keys] = [`${sqlName(table.name)} AS t`, keyColumns(table, 't')];
+  const to = `t.${sqlName(link!.name)}`;
+  const row = rowObject(design, table, 't', visibleFields(design, viewer, table));
+  // A level of few rows each may hang on many: what all of them together may take is shared out.
+  const most = Math.max(1, Math.min(MOST_CHILDREN, Math.floor(MOST_OF_LEVEL / parents.length)));
+  const sql =
+    `WITH p(at, link, total) AS MATERIALIZED (SELECT e.key, e.value, (SELECT count(*) FROM ${from} WHERE ${to} = e.value) FROM json_each(?1) AS e) ` +
+    `SELECT p.link, ${keys[0]}, p.total, ${asBytes(row)} FROM p CROSS JOIN ${from} ON (${keys.join(', ')}) IN ` +
+    `(SELECT ${keys.join(', ')} FROM ${from} WHERE ${to} = p.link ORDER BY ${order} LIMIT ?3 OFFSET ?2) ` +
+    `ORDER BY p.at, ${order}`;
+  const found = prepared(db, sql).all([JSON.stringify(parents), start, most]) as [
+    Stored,
+    Stored,
+    number,
+    Buffer,
+  ][];
+  const lists = new Map<Stored, ReadRows>();
+  for (const [parent, key, total, json] of found) {
+    const list = lists.get(parent) ?? { rows: [], total };
+    lists.set(parent, list);
+    list.rows.push({ json: textOf(json), key, lists: [] });
+  }
+  return lists;
 }
 
 export interface ListRequest {

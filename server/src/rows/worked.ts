@@ -11,6 +11,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
+import { levelOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { guarded, prepared } from '../store/statements';
@@ -87,9 +88,9 @@ function placeOf(
       ? of(own, key.output, true)
       : null;
   for (const screen of screens)
-    for (const { link, shown } of screen.subforms) {
-      const parent = shown && fieldOf(table, link) ? v.safeParse(Kept, parsed(kept)) : null;
-      const value = parent?.success ? parent.output[link] : undefined;
+    for (const { link } of levelOf(design, screen)?.levels ?? []) {
+      const parent = link && fieldOf(table, link.id) ? v.safeParse(Kept, parsed(kept)) : null;
+      const value = parent?.success ? parent.output[link!.id] : undefined;
       if (typeof value === 'string' || typeof value === 'number') return of(screen, [value], false);
     }
   return null;

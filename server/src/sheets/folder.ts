@@ -74,4 +74,6 @@ export const partsOf = (folder: string) =>
     /** The rows that cannot be taken, as a sheet. */
     bad: join(folder, 'not-taken.csv'),
     trial: join(folder, 'trial.read'),
+    /** Where values lie that no two rows may have alike, while there are more than memory is given for. */
+    seen: (what: string) => join(folder, `seen-${what}.db`),
   }) as const;

@@ -32,6 +32,7 @@ import { partsOf } from './folder';
 import { isReturned, lookOf, type Look } from './look';
 import { NamedRows } from '../rows/named-rows';
 import { keptRows, linesFile, type LinesFile } from './rows-file';
+import { Seen } from './seen';
 import { SheetError } from './sheet-error';
 import { trial } from './write';
 
@@ -200,33 +201,33 @@ async function stageOnce(
     linesFile(parts.bad),
     headings,
   );
-  const restored = isReturned(look);
-  let row = 0;
-  for await (const batch of keptRows(parts.rows)) {
-    for (const { line, cells } of batch.rows) {
-      if (line <= plan.style.heading) continue;
-      row++;
-      const before = refusedBefore.get(line);
-      const waits = staging.take(
-        line,
-        restored ? cells.map((cell) => (typeof cell === 'string' ? unharmed(cell) : cell)) : cells,
-        before,
-      );
-      if (waits) await waits;
+  try {
+    const restored = isReturned(look);
+    let row = 0;
+    for await (const batch of keptRows(parts.rows)) {
+      for (const { line, cells } of batch.rows) {
+        if (line <= plan.style.heading) continue;
+        row++;
+        const before = refusedBefore.get(line);
+        const waits = staging.take(
+          line,
+          restored ? cells.map((cell) => (typeof cell === 'string' ? unharmed(cell) : cell)) : cells,
+          before,
+        );
+        if (waits) await waits;
+      }
+      tell({ step: row, of: look.rows, what: `Checking the rows` });
     }
-    tell({ step: row, of: look.rows, what: `Checking the rows` });
+    const staged = await staging.end();
+    const { parents, largest } = staging;
+    writeFileSync(
+      parts.plan,
+      JSON.stringify({ plan, parents, largest, rows: staged.added + staged.changed }),
+    );
+    return staged;
+  } finally {
+    staging.close();
   }
-  const staged = await staging.end();
-  writeFileSync(
-    parts.plan,
-    JSON.stringify({
-      plan,
-      parents: staging.parents,
-      largest: staging.largest,
-      rows: staged.added + staged.changed,
-    }),
-  );
-  return staged;
 }
 
 class Staging {
@@ -242,7 +243,7 @@ class Staging {
   private readonly uniques: readonly Unique[];
   private readonly checking: RowChecking;
   private readonly checkingNew: RowChecking;
-  private readonly touched = new Map<number, number>();
+  private readonly touched: Seen;
   private readonly numberField: Field | null;
   private readonly gathered = new Map<number, { rows: number; values: Map<string, [number, string]> }>();
   private readonly problems: NotTaken[] = [];
@@ -285,7 +286,11 @@ class Staging {
       read: new Set(plan.columns.map(({ field }) => field).filter((id) => this.start[id] === null)),
     };
     this.checkingNew = { ...this.checking, isNew: true };
-    this.uniques = uniquesOf(table).map((fields) => new Unique(db, table, fields, isKnown));
+    const { seen } = partsOf(order.folder);
+    this.touched = new Seen(seen('touched'));
+    this.uniques = uniquesOf(table).map(
+      (fields, i) => new Unique(db, table, fields, isKnown, new Seen(seen(String(i)))),
+    );
   }
 
   /** Takes one row; a promise while what is staged waits for the disk. */
@@ -390,7 +395,7 @@ class Staging {
     const { table, design, order } = this;
     const key = keyOf(table, was);
     const place = hash(JSON.stringify(key));
-    const before = this.touched.get(place);
+    const before = this.touched.find(place);
     if (before !== undefined)
       return this.refuse(line, cells, [whole(`Line ${before} is about this row already.`)]);
     const values: Record<string, Value> = {};
@@ -411,7 +416,7 @@ class Staging {
           cells,
         ),
       ]);
-    this.touched.set(place, line);
+    this.touched.add(place, line);
     if (Object.keys(values).length === 0 && missing.length === 0) {
       this.same++;
       return;
@@ -517,6 +522,12 @@ class Staging {
     return this.file.add(JSON.stringify(staged));
   }
 
+  /** Leaves nothing behind of what was noted meanwhile. */
+  close(): void {
+    this.touched.close();
+    for (const unique of this.uniques) unique.close();
+  }
+
   async end(): Promise<Staged> {
     if (this.chunk.rows.length > 0) await this.flush();
     await this.file.end();
@@ -566,7 +577,6 @@ function uniquesOf(table: Table): Field[][] {
 
 /** Fields of which no two rows have all alike, looked at in the sheet and in the file. */
 class Unique {
-  private readonly seen = new Map<number, number>();
   private readonly sql: string | null;
   private readonly keys: readonly Field[];
   private readonly label: string;
@@ -576,6 +586,7 @@ class Unique {
     private readonly table: Table,
     readonly fields: readonly Field[],
     isKnown: boolean,
+    private readonly seen: Seen,
   ) {
     this.keys = table.key.map((id) => fieldOf(table, id)!);
     this.label = fields.map((field) => field.label).join(' and ');
@@ -595,12 +606,16 @@ class Unique {
     // A number by itself tells as much as its hash would.
     const [first] = values;
     const place = values.length === 1 && typeof first === 'number' ? first : hash(JSON.stringify(values));
-    const before = this.seen.get(place);
+    const before = this.seen.find(place);
     if (before !== undefined) return `Line ${before} of this sheet has this ${label} already.`;
-    this.seen.set(place, line);
+    this.seen.add(place, line);
     const found =
       this.sql === null ? undefined : (prepared(this.db, this.sql).get(values) as Stored[] | undefined);
     if (found === undefined || (own && own.every((part, i) => part === found[i]))) return null;
     return `Another ${this.table.label.toLowerCase()} has this ${label} already.`;
+  }
+
+  close(): void {
+    this.seen.close();
   }
 }

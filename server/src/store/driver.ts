@@ -25,6 +25,13 @@ export function openForWriting(path: string): Connection {
   return db;
 }
 
+/** Opens a file for what is put down for a moment and may be lost: nothing is held back until it is on disk. */
+export function openForScratch(path: string): Connection {
+  const db = new Database(path);
+  db.exec('PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -32000;');
+  return db;
+}
+
 /** A path as the engine's address of a file that is only read. */
 export const uriOf = (path: string): string =>
   `file:${path.split('/').map(encodeURIComponent).join('/')}?mode=ro`;

@@ -1,7 +1,8 @@
 import { copyFileSync, mkdirSync, readdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { FORMAT } from '@heathridge/core/design';
+import { FORMAT, type Form } from '@heathridge/core/design';
+import { cellsOf, formProblems, subformsOf } from '@heathridge/core/form';
 import { Office } from '../testing/office';
 
 const FILES = join(dirname(fileURLToPath(import.meta.url)), '..', '..', 'test-files');
@@ -39,10 +40,14 @@ describe('files of earlier formats', () => {
       const rights = Object.fromEntries(
         (body.design.forms as { id: string; rights: object }[]).map((form) => [form.id, form.rights]),
       );
-      expect(rights).toEqual({
-        o_borrowers: { add: true, change: true, delete: true },
-        o_loans: { add: false, change: false, delete: false },
-      });
+      expect(rights).toEqual(
+        jasmine.objectContaining({
+          o_borrowers: { add: true, change: true, delete: true },
+          o_loans: { add: false, change: false, delete: false },
+        }),
+      );
+      for (const form of body.design.forms as Form[])
+        expect(formProblems(body.design, form)).withContext(form.id).toEqual([]);
       const sound = await office.call('POST', at('sound'), {});
       expect(sound.body).toEqual({ findings: [], missing: [], damage: [] });
       const save = (values: object) =>
@@ -61,6 +66,31 @@ describe('files of earlier formats', () => {
       expect((await office.call('GET', at('design'))).status).toBe(200);
     });
   }
+
+  it('keep what stands on their forms: cells, their order and rights; what was put aside is on no form', async () => {
+    take('format-6.db', 'f_forms');
+    const { body } = await office.call('GET', '/api/files/f_forms/design');
+    const form = (id: string): Form => body.design.forms.find((other: Form) => other.id === id);
+    const cells = cellsOf(form('o_deep').parts);
+    expect(cells.map(({ field, width, people }) => `${field} ${width} ${people}`)).toEqual([
+      'f_lNo 3 read',
+      'f_lBorrower 6 type',
+      'f_lFrom 3 type',
+      'f_lDue 3 type',
+      'f_lFee 4 read',
+      'f_lState 3 type',
+    ]);
+    const [fines, ...others] = subformsOf(form('o_deep').parts);
+    expect([fines!.link, fines!.look, fines!.rights.relink, others.length]).toEqual([
+      'f_fLoan',
+      'grid',
+      false,
+      0,
+    ]);
+    expect(cellsOf(fines!.parts).map(({ field }) => field)).toEqual(['f_fNo', 'f_fAmount']);
+    // Its subform was not shown.
+    expect(subformsOf(form('o_hidden').parts)).toEqual([]);
+  });
 
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {
     const id = 'f_odd';

@@ -50,6 +50,10 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },
+  'POST /api/files/:file/desk/screens/:screen/rows': {
+    for: 'colleague',
+    body: { path: ['f_paymentHire'], parent: 1417, start: 0 },
+  },
   'POST /api/files/:file/desk/screens/:screen/save': {
     for: 'colleague',
     body: { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },
@@ -147,9 +151,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
         id: 'o_x',
         label: 'X',
         table: 't_school',
-        fields: [],
-        hidden: [],
-        subforms: [],
+        parts: [],
         rights: { add: true, change: true, delete: true },
       },
       key: null,

@@ -14,17 +14,31 @@ const Fields = v.record(v.string(), HeldSchema);
 const KeySchema = v.pipe(v.array(v.union([v.string(), v.number()])), v.minLength(1));
 
 /** What has been changed in one row: the fields alone that differ from the file, and what they held there. */
-const KeptRow = v.object({
+export interface KeptRow {
   /** Null for a row that is not in the file. */
+  readonly key: (string | number)[] | null;
+  readonly deleted: boolean;
+  readonly was: v.InferOutput<typeof Fields>;
+  readonly held: v.InferOutput<typeof Fields>;
+  /** Of the rows within it; what was kept before there were any has none. */
+  readonly children?: KeptList[] | undefined;
+}
+export interface KeptList {
+  readonly link: string;
+  readonly rows: KeptRow[];
+}
+
+const KeptLists = v.array(
+  v.object({ link: v.string(), rows: v.array(v.lazy((): v.GenericSchema<unknown, KeptRow> => KeptRow)) }),
+);
+const KeptRow: v.GenericSchema<unknown, KeptRow> = v.object({
   key: v.nullable(KeySchema),
   deleted: v.boolean(),
   was: Fields,
   held: Fields,
+  children: v.optional(KeptLists),
 });
-const KeptRecord = v.object({
-  record: KeptRow,
-  children: v.array(v.object({ link: v.string(), rows: v.array(KeptRow) })),
-});
+const KeptRecord = v.object({ record: KeptRow, children: KeptLists });
 const RecordDraft = v.object({
   screen: v.string(),
   key: v.nullable(KeySchema),
@@ -35,7 +49,6 @@ const RecordDraft = v.object({
   kept: KeptRecord,
 });
 
-export type KeptRow = v.InferOutput<typeof KeptRow>;
 export type KeptRecord = v.InferOutput<typeof KeptRecord>;
 export type RecordDraft = v.InferOutput<typeof RecordDraft>;
 

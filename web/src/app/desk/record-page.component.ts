@@ -31,6 +31,7 @@ import {
   type Observable,
 } from 'rxjs';
 import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } from '@heathridge/core/design';
+import { allParts } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
@@ -46,7 +47,7 @@ import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
-import { designOf, heldOf, RecordState } from './record.state';
+import { designOf, heldOf, RecordState, type ListState, type RowState } from './record.state';
 
 /** Milliseconds without a letter after which what was typed is kept. */
 const KEPT_AFTER = 250;
@@ -136,12 +137,25 @@ export class RecordPageComponent {
     };
     return addedRow(this.dialog, data, field, this.fetch);
   };
+  /** Reads further rows of a subform. */
+  readonly more = (row: RowState, { level, rows }: ListState): void => {
+    const [parent, state] = [row.key?.[0], this.state()];
+    if (parent === undefined || !state) return;
+    const path = state.pathTo(row.id, level);
+    const start = rows.filter(({ key }) => key !== null).length;
+    this.api.moreRows(this.desk.file, this.screen(), { path, parent, start }).subscribe({
+      next: (read) => state.more(row, read),
+      error: (error: unknown) => this.toast.problem(error),
+    });
+  };
   /** Whether anything at all can be changed on this screen. */
   readonly writes = computed(() => {
     const form = this.info()?.form;
     if (!form) return false;
     const any = (rights: object): boolean => Object.values(rights).includes(true);
-    return any(form.rights) || form.subforms.some(({ shown, rights }) => shown && any(rights));
+    return (
+      any(form.rights) || allParts(form.parts).some((part) => part.part === 'subform' && any(part.rights))
+    );
   });
   /** What is said where no record is shown. */
   readonly nothing = computed(() => {

@@ -1,6 +1,6 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { emptyDesign } from '@heathridge/core/design';
-import { formFromTable } from '@heathridge/core/form';
+import { formFromTable, mapParts, subformsOf } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUp } from '../testing/bench';
@@ -20,8 +20,8 @@ const CELLS = {
   f_lNote: null,
 };
 const FINES = [
-  { key: [7], cells: { f_fNo: 7, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.10' } },
-  { key: [8], cells: { f_fNo: 8, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.20' } },
+  { key: [7], cells: { f_fNo: 7, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.10' }, subforms: [] },
+  { key: [8], cells: { f_fNo: 8, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.20' }, subforms: [] },
 ];
 
 describe('RecordSheetComponent', () => {
@@ -33,12 +33,19 @@ describe('RecordSheetComponent', () => {
     rest: Record<string, unknown> = {},
     form = FORM,
     rows: object[] = FINES,
+    unread = 0,
   ): Promise<void> {
     setUp();
     state = new RecordState(
       designOf(OFFICE.tables, emptyDesign().settings),
       form,
-      { record: { key: [1000], cells: CELLS }, subforms: [{ link: 'f_fLoan', rows: rows as typeof FINES }] },
+      {
+        record: {
+          key: [1000],
+          cells: CELLS,
+          subforms: [{ link: 'f_fLoan', rows: rows as typeof FINES, total: rows.length + unread }],
+        },
+      },
       CLOCK,
     );
     fixture = TestBed.createComponent(RecordSheetComponent);
@@ -65,8 +72,8 @@ describe('RecordSheetComponent', () => {
   });
 
   it('shows a lookup’s text where it may only be read', async () => {
-    const fields = FORM.fields.map((item) => ({ ...item, people: 'read' as const }));
-    await show({}, { ...FORM, fields });
+    const parts = mapParts(FORM.parts, (part) => (part.part === 'cell' ? { ...part, people: 'read' } : part));
+    await show({}, { ...FORM, parts });
     expect(labelled('Borrower').value).toBe('Ada Quist');
     expect(labelled('Borrower').readOnly).toBeTrue();
     expect(page.querySelectorAll('[role="group"][aria-label="Loan"] hr-value-input').length).toBe(0);
@@ -94,7 +101,7 @@ describe('RecordSheetComponent', () => {
   it('adds up the money of a subform exactly', async () => {
     await show();
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('Sum of amount £0.30');
-    state.removeChild(state.children()[0]!.rows[0]!);
+    state.removeChild(state.record().lists[0]!.rows[0]!);
     await fixture.whenStable();
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£0.20');
     expect(page.querySelector('section[aria-label="Fines"]')!.textContent).toContain('1 row');
@@ -113,7 +120,7 @@ describe('RecordSheetComponent', () => {
     await show();
     const second = page.querySelectorAll('td hr-value-input')[1]!;
     second.dispatchEvent(new KeyboardEvent('keydown', { key: 'd', ctrlKey: true, bubbles: true }));
-    expect(state.children()[0]!.rows[1]!.held['f_fAmount']).toEqual({ value: '0.10' });
+    expect(state.record().lists[0]!.rows[1]!.held['f_fAmount']).toEqual({ value: '0.10' });
   });
 
   it('begins another row with Enter in the last one, once something stands in it', async () => {
@@ -122,18 +129,19 @@ describe('RecordSheetComponent', () => {
     await fixture.whenStable();
     const last = (): Element => [...page.querySelectorAll('td hr-value-input')].at(-1)!;
     last().dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
-    expect(state.children()[0]!.rows.length).toBe(3);
+    expect(state.record().lists[0]!.rows.length).toBe(3);
     const amount = OFFICE.tables[2]!.fields[2]!;
-    state.change(state.children()[0]!.rows[2]!, amount, { value: '0.50' });
+    state.change(state.record().lists[0]!.rows[2]!, amount, { value: '0.50' });
     await fixture.whenStable();
     last().dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
-    expect(state.children()[0]!.rows.length).toBe(4);
+    expect(state.record().lists[0]!.rows.length).toBe(4);
   });
 
   it('gives the rows of a long subform their inputs when somebody goes there, or must', async () => {
     const fines = Array.from({ length: 60 }, (_, i) => ({
       key: [i],
       cells: { f_fNo: i, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.10' },
+      subforms: [],
     }));
     await show({}, FORM, fines);
     document.body.append(page);
@@ -155,7 +163,7 @@ describe('RecordSheetComponent', () => {
     expect([input.selectionStart, input.selectionEnd]).toEqual([0, 4]);
     // It keeps them when it is left, and a row that something is said about has them anyway.
     input.blur();
-    const { rows } = state.children()[0]!;
+    const { rows } = state.record().lists[0]!;
     const error = { table: 't_fine', key: [29], field: 'f_fAmount', message: 'Too little.', rule: null };
     state.refuse([{ change: 0, ...error }], [rows[29]!]);
     button(page, 'Fine').click();
@@ -169,11 +177,134 @@ describe('RecordSheetComponent', () => {
   it('is picked, not typed into, while it is designed', async () => {
     await show({ designing: true });
     const seen: object[] = [];
-    fixture.componentInstance.cellPicked.subscribe((pick) => seen.push(pick));
+    fixture.componentInstance.partPicked.subscribe((pick) => seen.push(pick));
     expect(page.querySelectorAll('input, select, textarea').length).toBe(0);
     page
       .querySelector<HTMLElement>('[aria-label="Fee"]')!
       .dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     expect(seen).toEqual([{ id: 'f_lFee', more: false }]);
+  });
+
+  it('says how many rows of a subform are not shown, reads them when asked, and adds up all or nothing', async () => {
+    const asked: unknown[] = [];
+    await show({ more: (row: unknown, list: unknown) => asked.push([row, list]) }, FORM, FINES, 3);
+    const fines = (): string => page.querySelector('section[aria-label="Fines"]')!.textContent;
+    expect(fines()).toContain('5 rows');
+    expect(fines()).toContain('2 of 5 are');
+    expect(page.querySelector('[aria-label="Sums of Fines"]')).toBeNull();
+    button(page, 'Show more').click();
+    expect(asked).toEqual([[state.record(), state.record().lists[0]]]);
+    const rows = [9, 10, 11].map((n) => ({
+      key: [n],
+      cells: { f_fNo: n, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '1.00' },
+      subforms: [],
+    }));
+    state.more(state.record(), { link: 'f_fLoan', rows, total: 5 });
+    await fixture.whenStable();
+    expect(fines()).not.toContain('Show more');
+    expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£3.30');
+  });
+
+  describe('with rows within rows', () => {
+    const BORROWER = OFFICE.tables[0]!;
+    const DEEP = formFromTable(OFFICE, BORROWER, 'o_deep', 'Borrowers', 2);
+    const loan = (n: number, fines: typeof FINES) => ({
+      key: [n],
+      cells: { ...CELLS, f_lNo: n },
+      subforms: [{ link: 'f_fLoan', rows: fines, total: fines.length }],
+    });
+
+    async function deep(form = DEEP, rest: Record<string, unknown> = {}): Promise<void> {
+      setUp();
+      const cells = { f_bNo: 1, f_bName: 'Ada Quist', f_bEmail: null, f_bActive: true };
+      const rows = [loan(1000, FINES), loan(1001, [])];
+      const subforms = [{ link: 'f_lBorrower', rows, total: 2 }];
+      const design = designOf(OFFICE.tables, emptyDesign().settings);
+      state = new RecordState(design, form, { record: { key: [1], cells, subforms } }, CLOCK);
+      fixture = TestBed.createComponent(RecordSheetComponent);
+      const inputs = { state, reading: { locale: BRITISH, today: CLOCK.today }, ...rest };
+      for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+      page = fixture.nativeElement as HTMLElement;
+      await fixture.whenStable();
+    }
+    const opener = (row: number): HTMLButtonElement =>
+      page.querySelector(`button[aria-label^="Row ${row} of Loans"]`)!;
+    const shown = (): string[] =>
+      [...page.querySelectorAll('section[aria-label="Fines"] td input')].map(
+        (input) => (input as HTMLInputElement).value,
+      );
+
+    it('tells how many are within a row, and unfolds them beneath it', async () => {
+      await deep();
+      expect(opener(1).getAttribute('aria-label')).toBe('Row 1 of Loans: 2 fines');
+      expect(opener(2).getAttribute('aria-label')).toBe('Row 2 of Loans: 0 fines');
+      expect(shown()).toEqual([]);
+      opener(1).click();
+      await fixture.whenStable();
+      expect(opener(1).getAttribute('aria-expanded')).toBe('true');
+      expect(shown()).toEqual(['£0.10', '£0.20']);
+      opener(1).click();
+      await fixture.whenStable();
+      expect(shown()).toEqual([]);
+    });
+
+    it('unfolds a row that is new, and one in which something is wrong', async () => {
+      await deep();
+      button(page, 'Loan').click();
+      await fixture.whenStable();
+      expect(opener(3).getAttribute('aria-expanded')).toBe('true');
+      const [fine] = state.record().lists[0]!.rows[0]!.lists[0]!.rows;
+      const error = { table: 't_fine', key: [7], field: 'f_fAmount', message: 'Too much.', rule: null };
+      state.refuse([{ change: 0, ...error }], [fine!]);
+      await fixture.whenStable();
+      expect(opener(1).getAttribute('aria-expanded')).toBe('true');
+      expect(page.textContent).toContain('Too much.');
+    });
+
+    it('shows each row as a card, with what is within it inside', async () => {
+      const parts = mapParts(DEEP.parts, (part) =>
+        part.part === 'subform' && part.link === 'f_lBorrower' ? { ...part, look: 'cards' } : part,
+      );
+      await deep({ ...DEEP, parts });
+      const cards = [...page.querySelectorAll('[role="group"][aria-label^="Loan "]')];
+      expect(cards.map((card) => card.getAttribute('aria-label'))).toEqual(['Loan 1', 'Loan 2']);
+      expect(shown()).toEqual(['£0.10', '£0.20']);
+      expect(button(page, 'Remove row 2 of Loans')).toBeTruthy();
+    });
+
+    it('keeps sections and tabs apart on the page, and their rows in one record', async () => {
+      const [first, ...cells] = DEEP.parts.filter(({ part }) => part === 'cell');
+      const tabs = [
+        { id: 'y_a', label: 'More of it', parts: cells },
+        { id: 'y_b', label: 'Their loans', parts: subformsOf(DEEP.parts) },
+      ];
+      await deep({
+        ...DEEP,
+        parts: [
+          { part: 'note', id: 'n_a', width: 12, look: 'note', text: 'Ask for a card.' },
+          { part: 'section', id: 's_a', label: 'Who', parts: [first!] },
+          { part: 'tabs', id: 'x_a', tabs },
+        ],
+      });
+      expect(page.textContent).toContain('Ask for a card.');
+      expect(page.querySelector('section[aria-label="Who"]')!.textContent).toContain('Number');
+      const names = [...page.querySelectorAll('[role="tab"]')].map(({ textContent }) => textContent.trim());
+      expect(names).toEqual(['More of it', 'Their loans']);
+      expect(page.querySelector('section[aria-label="Loans"]')).toBeNull();
+      page.querySelectorAll<HTMLElement>('[role="tab"]')[1]!.click();
+      await fixture.whenStable();
+      expect(page.querySelector('section[aria-label="Loans"]')).toBeTruthy();
+    });
+
+    it('picks the innermost part while it is designed', async () => {
+      await deep(DEEP, { designing: true });
+      const seen: string[] = [];
+      fixture.componentInstance.partPicked.subscribe(({ id }) => seen.push(id));
+      opener(1).click();
+      await fixture.whenStable();
+      page.querySelector<HTMLElement>('section[aria-label="Fines"]')!.click();
+      page.querySelector<HTMLElement>('section[aria-label="Loans"]')!.click();
+      expect(seen).toEqual(['f_lBorrower/f_fLoan', 'f_lBorrower']);
+    });
   });
 });

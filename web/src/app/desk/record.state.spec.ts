@@ -1,5 +1,5 @@
 import { emptyDesign } from '@heathridge/core/design';
-import { formFromTable } from '@heathridge/core/form';
+import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordData } from '../shared/api.service';
 import type { KeptRecord } from './record-drafts.service';
@@ -20,10 +20,14 @@ const DATA: RecordData = {
       f_lState: 'Out',
       f_lNote: null,
     },
+    subforms: [
+      {
+        link: 'f_fLoan',
+        rows: [{ key: [7], cells: { f_fNo: 7, f_fLoan: [1000, 'Ada'], f_fAmount: '1.00' }, subforms: [] }],
+        total: 1,
+      },
+    ],
   },
-  subforms: [
-    { link: 'f_fLoan', rows: [{ key: [7], cells: { f_fNo: 7, f_fLoan: [1000, 'Ada'], f_fAmount: '1.00' } }] },
-  ],
 };
 
 describe('RecordState', () => {
@@ -69,12 +73,15 @@ describe('RecordState', () => {
     const cells = { ...DATA.record.cells, f_lNote: 'none', f_lWorked: { fault: 'cast' } as const };
     const form = {
       ...FORM,
-      fields: [...FORM.fields, { field: 'f_lWorked', people: 'read' as const, width: 3 }],
+      parts: [
+        ...FORM.parts,
+        { part: 'cell' as const, field: 'f_lWorked', people: 'read' as const, width: 3 },
+      ],
     };
     const record = new RecordState(
       designOf(tables, emptyDesign().settings),
       form,
-      { ...DATA, record: { key: [1000], cells } },
+      { record: { ...DATA.record, cells } },
       CLOCK,
     );
     expect(record.record().held['f_lWorked']).toEqual({ value: null, fault: 'cast' });
@@ -94,9 +101,9 @@ describe('RecordState', () => {
   it('sends a parent before its children and names it in them', () => {
     const record = state(null);
     record.change(record.record(), fieldOf('f_lBorrower'), { value: 1, text: 'Ada' });
-    const child = record.addChild('f_fLoan');
+    const child = record.addChild(record.record(), 'f_fLoan');
     record.change(child, AMOUNT, { value: '0.50' });
-    record.addChild('f_fLoan');
+    record.addChild(record.record(), 'f_fLoan');
     const { changes, rows } = record.changesToSave();
     expect(changes.map(({ op, table }) => `${op} ${table}`)).toEqual(['insert t_loan', 'insert t_fine']);
     const [parent, fine] = changes;
@@ -108,11 +115,11 @@ describe('RecordState', () => {
 
   it('takes new rows away at once and marks saved ones as deleted', () => {
     const record = state();
-    record.removeChild(record.addChild('f_fLoan'));
-    expect(record.children()[0]!.rows.length).toBe(1);
-    record.removeChild(record.children()[0]!.rows[0]!);
+    record.removeChild(record.addChild(record.record(), 'f_fLoan'));
+    expect(record.record().lists[0]!.rows.length).toBe(1);
+    record.removeChild(record.record().lists[0]!.rows[0]!);
     expect(record.changesToSave().changes).toEqual([{ op: 'delete', table: 't_fine', key: [7] }]);
-    record.removeChild(record.children()[0]!.rows[0]!);
+    record.removeChild(record.record().lists[0]!.rows[0]!);
     expect(record.dirty()).toBeFalse();
   });
 
@@ -169,8 +176,8 @@ describe('RecordState', () => {
   it('sends nothing for fields that are only for reading', () => {
     const form = {
       ...FORM,
-      fields: FORM.fields.map((item) =>
-        item.field === 'f_lFee' ? { ...item, people: 'read' as const } : item,
+      parts: mapParts(FORM.parts, (part) =>
+        part.part === 'cell' && part.field === 'f_lFee' ? { ...part, people: 'read' } : part,
       ),
     };
     const record = new RecordState(designOf(OFFICE.tables, emptyDesign().settings), form, DATA, CLOCK);
@@ -193,9 +200,9 @@ describe('RecordState', () => {
         typed: 'soon',
         problem: 'This is no date.',
       });
-      const [fine] = record.children()[0]!.rows;
+      const [fine] = record.record().lists[0]!.rows;
       record.change(fine!, AMOUNT, { value: '2.00' });
-      record.change(record.addChild('f_fLoan'), AMOUNT, { value: '9.00' });
+      record.change(record.addChild(record.record(), 'f_fLoan'), AMOUNT, { value: '9.00' });
       const picked = again(record);
       expect(picked.record().held['f_lFee']).toEqual(jasmine.objectContaining({ value: '4.00' }));
       expect(picked.record().held['f_lDue']).toEqual(
@@ -211,7 +218,7 @@ describe('RecordState', () => {
       record.change(record.record(), fieldOf('f_lFee'), { value: '4.00' });
       const kept = record.kept();
       const others = { ...DATA.record.cells, f_lFee: '7.00', f_lNote: 'theirs' };
-      const picked = state({ ...DATA, record: { key: [1000], cells: others } });
+      const picked = state({ record: { ...DATA.record, cells: others } });
       picked.restore(kept);
       expect(picked.changesToSave().changes).toEqual([
         { op: 'update', table: 't_loan', key: [1000], values: { f_lFee: '4.00' }, was: { f_lFee: '3.50' } },
@@ -221,9 +228,9 @@ describe('RecordState', () => {
 
     it('marks rows that were to be deleted, and passes over those that are gone', () => {
       const record = state();
-      record.removeChild(record.children()[0]!.rows[0]!);
+      record.removeChild(record.record().lists[0]!.rows[0]!);
       expect(again(record).changesToSave().changes).toEqual([{ op: 'delete', table: 't_fine', key: [7] }]);
-      const gone = state({ ...DATA, subforms: [{ link: 'f_fLoan', rows: [] }] });
+      const gone = state({ record: { ...DATA.record, subforms: [] } });
       gone.restore(record.kept());
       expect(gone.dirty()).toBeFalse();
     });
@@ -239,6 +246,101 @@ describe('RecordState', () => {
       const picked = again(record);
       expect(picked.seeking()).toBeFalse();
       expect(picked.record().held['f_lBorrower']!.problem).toBe('Please choose it again.');
+    });
+  });
+
+  describe('with rows within rows', () => {
+    const DEEP = formFromTable(OFFICE, OFFICE.tables[0]!, 'o_deep', 'Borrowers', 2);
+    const deep = (record: RecordData['record'] | null = ADA): RecordState =>
+      new RecordState(designOf(OFFICE.tables, emptyDesign().settings), DEEP, record && { record }, CLOCK);
+    const ADA: RecordData['record'] = {
+      key: [1],
+      cells: { f_bNo: 1, f_bName: 'Ada', f_bEmail: null, f_bActive: true },
+      subforms: [{ link: 'f_lBorrower', rows: [DATA.record], total: 1 }],
+    };
+    const loan = (record: RecordState) => record.record().lists[0]!.rows[0]!;
+    const fine = (record: RecordState) => loan(record).lists[0]!.rows[0]!;
+    const ops = (record: RecordState): string[] =>
+      record.changesToSave().changes.map(({ op, table }) => `${op} ${table}`);
+    const NAME = OFFICE.tables[0]!.fields[1]!;
+
+    it('sends new rows of every level in one save, each naming the one around it', () => {
+      const record = deep(null);
+      record.change(record.record(), NAME, { value: 'Bo' });
+      const added = record.addChild(record.record(), 'f_lBorrower');
+      // Nothing is typed into the loan itself: the fine within it calls for it.
+      record.change(record.addChild(added, 'f_fLoan'), AMOUNT, { value: '0.50' });
+      expect(ops(record)).toEqual(['insert t_borrower', 'insert t_loan', 'insert t_fine']);
+      const { changes, rows } = record.changesToSave();
+      const link = (i: number, field: string) =>
+        (changes[i] as { values: Record<string, unknown> }).values[field];
+      expect(link(1, 'f_lBorrower')).toEqual({ temp: rows[0]!.id });
+      expect(link(2, 'f_fLoan')).toEqual({ temp: rows[1]!.id });
+    });
+
+    it('keeps what was typed at each level when another changes', () => {
+      const record = deep();
+      const stale = record.record();
+      record.change(fine(record), AMOUNT, { value: '2.00' });
+      record.change(loan(record), fieldOf('f_lFee'), { value: '9.00' });
+      record.change(stale, NAME, { value: 'Ada Quist' });
+      expect(ops(record)).toEqual(['update t_borrower', 'update t_loan', 'update t_fine']);
+      expect(fine(record).held['f_fAmount']).toEqual({ value: '2.00' });
+    });
+
+    it('sends nothing for what is within a row that goes', () => {
+      const record = deep();
+      record.change(fine(record), AMOUNT, { value: 'x', problem: 'No number.' });
+      record.removeChild(loan(record));
+      expect(ops(record)).toEqual(['delete t_loan']);
+      expect(record.check()).toBeTrue();
+      record.removeChild(loan(record));
+      expect(record.check()).toBeFalse();
+    });
+
+    it('keeps what is unsaved of every level, and puts it back', () => {
+      const record = deep();
+      record.change(fine(record), AMOUNT, { value: '2.00' });
+      record.change(record.addChild(loan(record), 'f_fLoan'), AMOUNT, { value: '3.00' });
+      const added = record.addChild(record.record(), 'f_lBorrower');
+      record.change(record.addChild(added, 'f_fLoan'), AMOUNT, { value: '4.00' });
+      const picked = deep();
+      picked.restore(JSON.parse(JSON.stringify(record.kept())) as KeptRecord);
+      expect(ops(picked)).toEqual(['update t_fine', 'insert t_fine', 'insert t_loan', 'insert t_fine']);
+      expect(ops(picked)).toEqual(ops(record));
+      // What was kept before rows stood within rows has no word of them.
+      picked.restore({ record: { key: [1], deleted: false, was: {}, held: {} }, children: [] });
+      expect(ops(picked)).toEqual(ops(record));
+    });
+
+    it('takes further rows once each, before those that are new, and knows the way to a list', () => {
+      const record = deep({ ...ADA, subforms: [{ ...ADA.subforms[0]!, total: 3 }] });
+      record.addChild(record.record(), 'f_lBorrower');
+      const rows = [1000, 1001, 1002].map((n) => ({ ...DATA.record, key: [n] }));
+      record.more(record.record(), { link: 'f_lBorrower', rows, total: 3 });
+      const [list] = record.record().lists;
+      expect([list!.rows.map(({ key }) => key), list!.unread]).toEqual([[[1000], [1001], [1002], null], 0]);
+      const { id, lists } = loan(record);
+      expect(record.pathTo(id, lists[0]!.level)).toEqual(['f_lBorrower', 'f_fLoan']);
+      expect(record.pathTo(record.record().id, list!.level)).toEqual(['f_lBorrower']);
+    });
+
+    it('settles two clashes in one row', () => {
+      const record = deep();
+      record.change(loan(record), fieldOf('f_lFee'), { value: '9.00' });
+      record.change(loan(record), fieldOf('f_lNote'), { value: 'mine' });
+      const { rows } = record.changesToSave();
+      const error = { change: 0, table: 't_loan', key: [1000], rule: null, message: 'Changed.' };
+      record.refuse(
+        [
+          { ...error, field: 'f_lFee', theirs: '1.00' },
+          { ...error, field: 'f_lNote', theirs: 'theirs' },
+        ],
+        rows,
+      );
+      expect(record.changesToSave().changes).toEqual([
+        jasmine.objectContaining({ was: { f_lFee: '1.00', f_lNote: 'theirs' } }),
+      ]);
     });
   });
 });

@@ -7,9 +7,9 @@ import {
   type Field,
   type Form,
   type Settings,
-  type Subform,
   type Table,
 } from '@heathridge/core/design';
+import { levelOf, type Level } from '@heathridge/core/form';
 import {
   checkRow,
   startRow,
@@ -18,28 +18,33 @@ import {
   type RowError,
   type RowKey,
 } from '@heathridge/core/rows';
-import type { Cell, RecordData, RecordRow } from '../shared/api.service';
+import type { Cell, RecordData, RecordRow, RecordRows } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../value/held';
-import type { KeptRecord, KeptRow } from './record-drafts.service';
+import type { KeptList, KeptRecord, KeptRow } from './record-drafts.service';
 
-/** One row while it is being edited: of the record itself or of a subform. */
+/** One row while it is being edited, the record itself or one of a subform, and the rows within it. */
 export interface RowState {
   /** Tells rows apart on the page and names new ones in a save. */
   readonly id: string;
+  readonly level: Level;
   readonly table: Table;
   /** Null while it is not in the file. */
   readonly key: RowKey | null;
   readonly was: Readonly<Record<string, Held>>;
   readonly held: Readonly<Record<string, Held>>;
   readonly deleted: boolean;
+  /** The rows of each subform within it. */
+  readonly lists: readonly ListState[];
 }
 
-export interface ChildState {
-  readonly subform: Subform;
-  readonly table: Table;
+/** The rows of a subform that lead to one row. */
+export interface ListState {
+  readonly level: Level;
   /** Never changed in place; what shows them as a table may not be told so. */
   readonly rows: RowState[];
+  /** How many of those that the file holds were not read yet. */
+  readonly unread: number;
 }
 
 export function heldOf(cell: Cell): Held {
@@ -77,7 +82,49 @@ function keptRow(row: RowState): KeptRow {
         return [id, { value, text, typed, problem: sought ? 'Please choose it again.' : problem }];
       }),
     );
-  return { key: row.key ? [...row.key] : null, deleted: row.deleted, was: of(row.was), held: of(row.held) };
+  return {
+    key: row.key ? [...row.key] : null,
+    deleted: row.deleted,
+    was: of(row.was),
+    held: of(row.held),
+    children: keptLists(row),
+  };
+}
+
+/** The rows within a row that differ from the file, or hold one that does. */
+const keptLists = (row: RowState): KeptList[] =>
+  row.lists.flatMap(({ level, rows }) => {
+    const kept = rows.filter((inner) => inner.deleted || isTouched(inner)).map(keptRow);
+    return kept.length > 0 ? [{ link: level.link!.id, rows: kept }] : [];
+  });
+
+/** Whether something was typed into a row or one within it, beyond what it started with. */
+const isTouched = (row: RowState): boolean =>
+  hasUnread(row) ||
+  changedIn(row).length > 0 ||
+  row.lists.some(({ rows }) => rows.some((inner) => inner.deleted || isTouched(inner)));
+
+/** A row and all within it, outer ones first. */
+const allRows = (row: RowState): RowState[] => [
+  row,
+  ...row.lists.flatMap(({ rows }) => rows.flatMap(allRows)),
+];
+
+/** The same, without what goes with a row that is taken away. */
+const livingRows = (row: RowState): RowState[] =>
+  row.deleted ? [] : [row, ...row.lists.flatMap(({ rows }) => rows.flatMap(livingRows))];
+
+/** A tree of rows in which each row that `make` gives another for stands in its place; the rest is as it was. */
+function mapRows(row: RowState, make: (row: RowState) => RowState | null): RowState | null {
+  const made = make(row);
+  if (!made) return null;
+  const lists = made.lists.map((list) => {
+    const rows = list.rows.flatMap((inner) => mapRows(inner, make) ?? []);
+    return rows.length === list.rows.length && rows.every((inner, i) => inner === list.rows[i])
+      ? list
+      : { ...list, rows };
+  });
+  return lists.every((list, i) => list === made.lists[i]) ? made : { ...made, lists };
 }
 
 const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => ({
@@ -87,23 +134,20 @@ const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => (
   held: { ...row.held, ...held },
 });
 
-/** A record and the rows of its subforms, as they are being edited, and what a save of them sends. */
+/** A record and the rows within it, as deep as its form goes, while they are edited; and what a save of them sends. */
 export class RecordState {
   private count = 0;
+  readonly level: Level;
   readonly table: Table;
   readonly record;
-  readonly children;
   /** Messages beside fields: row id and field id, or the row id alone. */
   readonly errors = signal<Readonly<Record<string, string>>>({});
   readonly dirty = computed(() =>
-    this.rows().some(
-      (row) =>
-        row.deleted || hasUnread(row) || (row.key === null ? this.touched(row) : changedIn(row).length > 0),
-    ),
+    allRows(this.record()).some((row) => row.deleted || hasUnread(row) || changedIn(row).length > 0),
   );
 
   /** True while a lookup's typed text is being searched: what it stands for is not known yet. */
-  readonly seeking = computed(() => this.rows().some((row) => !row.deleted && isSeeking(row)));
+  readonly seeking = computed(() => livingRows(this.record()).some((row) => isSeeking(row)));
   private sent: { readonly changes: string; readonly id: string } | null = null;
 
   constructor(
@@ -112,18 +156,9 @@ export class RecordState {
     data: RecordData | null,
     private readonly clock: { readonly today: string; readonly now: string },
   ) {
-    this.table = design.tables.find(({ id }) => id === form.table)!;
-    this.record = signal(data ? this.rowOf(this.table, data.record) : this.newRow(this.table));
-    this.children = signal<readonly ChildState[]>(
-      form.subforms
-        .filter(({ shown }) => shown)
-        .flatMap((subform) => {
-          const table = design.tables.find((other) => fieldOf(other, subform.link));
-          if (!table) return [];
-          const rows = data?.subforms.find(({ link }) => link === subform.link)?.rows ?? [];
-          return [{ subform, table, rows: rows.map((row) => this.rowOf(table, row)) }];
-        }),
-    );
+    this.level = levelOf(design, form)!;
+    this.table = this.level.table;
+    this.record = signal(data ? this.rowOf(this.level, data.record) : this.newRow(this.level));
   }
 
   get isNew(): boolean {
@@ -132,7 +167,7 @@ export class RecordState {
 
   /** The row as it stands now, by the id that tells rows apart on the page. */
   rowOfId(id: string): RowState | undefined {
-    return this.rows().find((row) => row.id === id);
+    return allRows(this.record()).find((row) => row.id === id);
   }
 
   errorAt(row: RowState, field?: string): string {
@@ -144,7 +179,9 @@ export class RecordState {
 
   /** Takes what an input holds now, and says at once when a rule over this row is broken. */
   change(row: RowState, field: Field, held: Held): void {
-    const next = this.worked({ ...row, held: { ...row.held, [field.id]: held } });
+    // What is shown may be behind: rows within it may have changed since.
+    const current = this.rowOfId(row.id) ?? row;
+    const next = this.worked({ ...current, held: { ...current.held, [field.id]: held } });
     this.put(next);
     const broken = this.problems(next).filter((problem) => problem.rule !== null);
     this.errors.update((errors) => {
@@ -163,35 +200,61 @@ export class RecordState {
     });
   }
 
-  addChild(link: string): RowState {
-    const child = this.children().find(({ subform }) => subform.link === link)!;
-    const row = this.newRow(child.table);
-    this.children.update((all) =>
-      all.map((other) => (other === child ? { ...child, rows: [...child.rows, row] } : other)),
-    );
+  /** Begins a row of a subform within a row. */
+  addChild(parent: RowState, link: string): RowState {
+    const list = parent.lists.find(({ level }) => level.link!.id === link)!;
+    const row = this.newRow(list.level);
+    this.putList(parent, link, (known) => ({ ...known, rows: [...known.rows, row] }));
     return row;
   }
 
+  /** Takes a row of a subform away, or keeps it after all; what is only on the page goes at once. */
   removeChild(row: RowState): void {
-    this.children.update((all) =>
-      all.map((child) => ({
-        ...child,
-        rows: child.rows.flatMap((other) =>
-          other.id !== row.id ? [other] : other.key === null ? [] : [{ ...other, deleted: !other.deleted }],
-        ),
-      })),
+    this.update((other) =>
+      other.id !== row.id ? other : other.key === null ? null : { ...other, deleted: !other.deleted },
+    );
+  }
+
+  /** Takes further rows of a subform that were read. */
+  more(parent: RowState, { link, rows, total }: RecordRows): void {
+    this.putList(parent, link, (known) => {
+      const have = new Set(known.rows.map(({ key }) => key?.join()));
+      const fresh = rows.filter(({ key }) => !have.has(key.join()));
+      const next = [
+        ...known.rows.filter(({ key }) => key),
+        ...fresh.map((row) => this.rowOf(known.level, row)),
+      ];
+      const unread = fresh.length === 0 ? 0 : Math.max(0, total - next.length);
+      return { ...known, rows: [...next, ...known.rows.filter(({ key }) => !key)], unread };
+    });
+  }
+
+  /** The links that lead from the record to the rows of a level within a row. */
+  pathTo(id: string, level: Level): string[] {
+    const links = (row: RowState): string[] | null => {
+      if (row.id === id) return [];
+      for (const { level: inner, rows } of row.lists)
+        for (const other of rows) {
+          const found = links(other);
+          if (found) return [inner.link!.id, ...found];
+        }
+      return null;
+    };
+    return [...(links(this.record()) ?? []), level.link!.id];
+  }
+
+  private putList(parent: RowState, link: string, make: (list: ListState) => ListState): void {
+    this.update((row) =>
+      row.id === parent.id
+        ? { ...row, lists: row.lists.map((list) => (list.level.link!.id === link ? make(list) : list)) }
+        : row,
     );
   }
 
   /** What differs from the file, to be picked up again with {@link restore}. */
   kept(): KeptRecord {
-    return {
-      record: keptRow(this.record()),
-      children: this.children().map(({ subform, rows }) => ({
-        link: subform.link,
-        rows: rows.filter((row) => row.deleted || this.touched(row)).map((row) => keptRow(row)),
-      })),
-    };
+    const { children, ...record } = keptRow(this.record());
+    return { record, children: children ?? [] };
   }
 
   /**
@@ -199,15 +262,21 @@ export class RecordState {
    * others have changed since is told when it is saved.
    */
   restore({ record, children }: KeptRecord): void {
-    this.put(this.worked(restored(this.record(), record)));
-    for (const { link, rows } of children) {
-      const child = this.children().find(({ subform }) => subform.link === link);
-      for (const kept of child ? rows : []) {
-        const row =
-          kept.key === null
-            ? this.addChild(link)
-            : child!.rows.find(({ key }) => key !== null && key.join() === kept.key!.join());
-        if (row) this.put(this.worked(restored(row, kept)));
+    this.restoreRow(this.record(), { ...record, children });
+  }
+
+  private restoreRow(row: RowState, kept: KeptRow): void {
+    this.put(this.worked(restored(row, kept)));
+    for (const { link, rows } of kept.children ?? []) {
+      for (const inner of rows) {
+        const parent = this.rowOfId(row.id)!;
+        const list = parent.lists.find(({ level }) => level.link!.id === link);
+        if (!list) continue;
+        const found =
+          inner.key === null
+            ? this.addChild(parent, link)
+            : list.rows.find(({ key }) => key !== null && key.join() === inner.key!.join());
+        if (found) this.restoreRow(found, inner);
       }
     }
   }
@@ -215,8 +284,8 @@ export class RecordState {
   /** What is wrong before anything is sent; the messages are put beside their fields. */
   check(): boolean {
     const found: Record<string, string> = {};
-    for (const row of this.rows()) {
-      if (row.deleted || (row !== this.record() && row.key === null && !this.touched(row))) continue;
+    for (const row of livingRows(this.record())) {
+      if (row !== this.record() && row.key === null && !isTouched(row)) continue;
       for (const [field, { problem }] of Object.entries(row.held))
         if (problem !== undefined) found[`${row.id} ${field}`] = problem;
       for (const { field, message } of this.problems(row))
@@ -228,18 +297,17 @@ export class RecordState {
 
   /** The changes to send, in order: parents before children; and which row each belongs to. */
   changesToSave(): { readonly changes: RowChange[]; readonly rows: readonly RowState[] } {
-    const record = this.record();
     const out: { change: RowChange; row: RowState }[] = [];
-    const own = this.rowChange(record);
-    if (own) out.push({ change: own, row: record });
-    for (const { subform, rows } of this.children())
-      for (const row of rows) {
-        if (row.key === null && !this.touched(row)) continue;
-        const change = this.rowChange(row);
-        if (change?.op === 'insert')
-          change.values[subform.link] = record.key === null ? { temp: record.id } : record.key[0]!;
-        if (change) out.push({ change, row });
-      }
+    const add = (row: RowState, parent: RowState | null): void => {
+      if (parent && row.key === null && !isTouched(row)) return;
+      const change = this.rowChange(row);
+      if (parent && change?.op === 'insert')
+        change.values[row.level.link!.id] = parent.key === null ? { temp: parent.id } : parent.key[0]!;
+      if (change) out.push({ change, row });
+      // What is within a row that goes goes with it, or keeps it from going: the file decides.
+      if (!row.deleted) for (const { rows } of row.lists) for (const inner of rows) add(inner, row);
+    };
+    add(this.record(), null);
     return { changes: out.map(({ change }) => change), rows: out.map(({ row }) => row) };
   }
 
@@ -260,14 +328,11 @@ export class RecordState {
         theirs === undefined ? '' : ` They put “${String(theirs ?? 'nothing')}”. Save again to keep yours.`;
       found[field === null ? row.id : `${row.id} ${field}`] = message + other;
       // The next save starts from what they put, so that keeping one's own is a choice made knowingly.
-      if (field !== null && theirs !== undefined)
-        this.put({ ...row, was: { ...row.was, [field]: { value: theirs } } });
+      const now = this.rowOfId(row.id);
+      if (now && field !== null && theirs !== undefined)
+        this.put({ ...now, was: { ...now.was, [field]: { value: theirs } } });
     }
     this.errors.set(found);
-  }
-
-  private rows(): RowState[] {
-    return [this.record(), ...this.children().flatMap(({ rows }) => rows)];
   }
 
   private ruled(table: Table, at: string): boolean {
@@ -275,23 +340,21 @@ export class RecordState {
   }
 
   private put(next: RowState): void {
-    if (this.record().id === next.id) this.record.set(next);
-    else
-      this.children.update((all) =>
-        all.map((child) => ({ ...child, rows: child.rows.map((row) => (row.id === next.id ? next : row)) })),
-      );
+    this.update((row) => (row.id === next.id ? next : row));
   }
 
-  /** Whether something was typed into a new row, beyond what it started with. */
+  private update(make: (row: RowState) => RowState | null): void {
+    this.record.update((record) => mapRows(record, make) ?? record);
+  }
+
+  /** Whether something was typed into a new row or one within it, beyond what it started with. */
   touched(row: RowState): boolean {
-    return hasUnread(row) || changedIn(row).length > 0;
+    return isTouched(row);
   }
 
   private problems(row: RowState) {
     const values = Object.fromEntries(Object.entries(row.held).map(([id, { value }]) => [id, value]));
-    const link = this.children().find(
-      ({ table, rows }) => table === row.table && rows.some(({ id }) => id === row.id),
-    )?.subform.link;
+    const link = row.level.link?.id;
     // The link of a new child is only known when its parent is saved.
     const checking = {
       ...this.clock,
@@ -339,17 +402,8 @@ export class RecordState {
   }
 
   /** The fields people may type into on this form. */
-  private typeable(row: RowState): Set<string> {
-    return new Set(
-      this.fieldsOf(row)
-        .filter(({ people }) => people === 'type')
-        .map(({ field }) => field),
-    );
-  }
-
-  private fieldsOf(row: RowState): Form['fields'] {
-    const child = this.children().find(({ rows }) => rows.some(({ id }) => id === row.id));
-    return child ? child.subform.fields : this.form.fields;
+  private typeable({ level }: RowState): Set<string> {
+    return new Set(level.cells.filter(({ cell }) => cell.people === 'type').map(({ field }) => field.id));
   }
 
   /** The fields of a row whose values came with it. */
@@ -357,22 +411,30 @@ export class RecordState {
     return new Set(Object.keys(row.was));
   }
 
-  private rowOf(table: Table, { key, cells }: RecordRow): RowState {
+  private rowOf(level: Level, { key, cells, subforms }: RecordRow): RowState {
     const held = Object.fromEntries(Object.entries(cells).map(([id, cell]) => [id, heldOf(cell)]));
-    return { id: `n${this.count++}`, table, key, was: held, held, deleted: false };
+    const lists = level.levels.map((inner): ListState => {
+      const { rows, total } = subforms.find(({ link }) => link === inner.link!.id) ?? { rows: [], total: 0 };
+      return {
+        level: inner,
+        rows: rows.map((row) => this.rowOf(inner, row)),
+        unread: Math.max(0, total - rows.length),
+      };
+    });
+    return { id: this.nextId(), level, table: level.table, key, was: held, held, deleted: false, lists };
   }
 
-  private newRow(table: Table): RowState {
+  private newRow(level: Level): RowState {
+    const { table } = level;
     const start = startRow(this.design, table, this.clock);
     const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
-    const { held: full } = this.worked({
-      id: '',
-      table,
-      key: null,
-      was: held,
-      held,
-      deleted: false,
-    });
-    return { id: `n${this.count++}`, table, key: null, was: full, held: full, deleted: false };
+    const lists = level.levels.map((inner): ListState => ({ level: inner, rows: [], unread: 0 }));
+    const row = { id: this.nextId(), level, table, key: null, was: held, held, deleted: false, lists };
+    const { held: full } = this.worked(row);
+    return { ...row, was: full, held: full };
+  }
+
+  private nextId(): string {
+    return `n${this.count++}`;
   }
 }

@@ -1,6 +1,6 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
-import { formFromTable } from '@heathridge/core/form';
+import { cellsOf, formFromTable, subformsOf } from '@heathridge/core/form';
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
@@ -33,13 +33,13 @@ describe('ScreensComponent', () => {
           f_lState: 'Out',
           f_lNote: null,
         },
+        subforms: [{ link: 'f_fLoan', rows: [], total: 0 }],
       },
-      subforms: [{ link: 'f_fLoan', rows: [] }],
     });
     await fixture.whenStable();
   });
 
-  const order = (): string[] => part.form()!.fields.map(({ field }) => field);
+  const order = (): string[] => cellsOf(part.form()!.parts).map(({ field }) => field);
   const cell = (name: string): HTMLElement =>
     page.querySelector<HTMLElement>(`[role="button"][aria-label="${name}"]`)!;
 
@@ -64,7 +64,7 @@ describe('ScreensComponent', () => {
     button(page, '6').click();
     button(page, 'read').click();
     await fixture.whenStable();
-    const picked = part.form()!.fields.filter(({ field }) => ['f_lFrom', 'f_lDue'].includes(field));
+    const picked = cellsOf(part.form()!.parts).filter(({ field }) => ['f_lFrom', 'f_lDue'].includes(field));
     expect(picked.map(({ width, people }) => [width, people])).toEqual([
       [6, 'read'],
       [6, 'read'],
@@ -90,35 +90,66 @@ describe('ScreensComponent', () => {
     button(page, 'Take off the form').click();
     await fixture.whenStable();
     expect(order()).not.toContain('f_lNote');
-    expect(part.form()!.hidden).toEqual(['f_lNote']);
+    expect(part.shelf().fields.map(({ id }) => id)).toEqual(['f_lNote']);
     button(page, 'Note').click();
     expect(order().at(-1)).toBe('f_lNote');
-    expect(part.form()!.hidden).toEqual([]);
+    expect(part.shelf().fields).toEqual([]);
   });
 
   it('chooses the columns of a subform, and never leaves it without one', async () => {
     cell('Fines').click();
     await fixture.whenStable();
-    part.toggleColumn('f_fNo');
-    http.expectOne('/api/files/f_x/forms/preview').flush(null);
-    expect(part.form()!.subforms[0]!.fields.map(({ field }) => field)).toEqual(['f_fAmount']);
-    part.toggleColumn('f_fAmount');
+    const [number, , amount] = OFFICE.tables[2]!.fields;
+    const columns = () => part.columns().map(({ field }) => field);
+    part.toggleColumn(number!);
+    expect(columns()).toEqual(['f_fAmount']);
+    part.toggleColumn(amount!);
+    expect(columns()).toEqual(['f_fAmount']);
+    part.toggleColumn(number!);
+    expect(columns()).toEqual(['f_fNo', 'f_fAmount']);
+    // Every field of a row has come already.
     http.expectNone('/api/files/f_x/forms/preview');
-    expect(part.form()!.subforms[0]!.fields.length).toBe(1);
-    part.toggleColumn('f_fNo');
-    http.expectOne('/api/files/f_x/forms/preview').flush(null);
-    expect(part.form()!.subforms[0]!.fields.map(({ field }) => field)).toEqual(['f_fNo', 'f_fAmount']);
   });
 
-  it('hides a subform and offers it again', async () => {
-    part.picked.set(['f_fLoan']);
-    part.setSubform({ shown: false });
-    part.picked.set([]);
+  it('takes a subform off the form and offers it again', async () => {
+    cell('Fines').click();
+    await fixture.whenStable();
+    button(page, 'Take off the form').click();
     http.expectOne('/api/files/f_x/forms/preview').flush(null);
     await fixture.whenStable();
+    expect(subformsOf(part.form()!.parts)).toEqual([]);
     button(page, 'Fines').click();
     http.expectOne('/api/files/f_x/forms/preview').flush(null);
-    expect(part.form()!.subforms[0]!.shown).toBeTrue();
+    expect(subformsOf(part.form()!.parts).map(({ link }) => link)).toEqual(['f_fLoan']);
+  });
+
+  it('makes a form with what leads to each row within it, and lets that be taken out and put back', async () => {
+    part.form.set(formFromTable(OFFICE, OFFICE.tables[0]!, 'o_b', 'Borrowers', 2));
+    await fixture.whenStable();
+    cell('Loans').click();
+    await fixture.whenStable();
+    const box = (): HTMLInputElement =>
+      page.querySelector('[role="group"][aria-label="Within each row"] input')!;
+    expect(box().checked).toBeTrue();
+    box().click();
+    const asked = http.expectOne('/api/files/f_x/forms/preview');
+    expect(JSON.stringify(asked.request.body)).not.toContain('f_fLoan');
+    asked.flush(null);
+    await fixture.whenStable();
+    expect(box().checked).toBeFalse();
+    box().click();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    expect(part.within().map(({ link }) => link)).toEqual(['f_fLoan']);
+  });
+
+  it('shows the rows of a subform as cards, whose fields are picked like any others', async () => {
+    cell('Fines').click();
+    await fixture.whenStable();
+    button(page, 'cards').click();
+    expect(part.pickedSubform()!.look).toBe('cards');
+    part.picked.set(['f_fLoan/f_fAmount']);
+    part.setPicked({ width: 8 });
+    expect(cellsOf(subformsOf(part.form()!.parts)[0]!.parts).map(({ width }) => width)).toEqual([3, 8]);
   });
 
   it('saves the form as it stands', async () => {

@@ -4,8 +4,32 @@ import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, of, Subject, switchMap } from 'rxjs';
-import { fieldOf, showKey, tableOf, type Form, type Subform, type Table } from '@heathridge/core/design';
-import { formFromTable, moved, widthOf } from '@heathridge/core/form';
+import {
+  findField,
+  showKey,
+  tableOf,
+  type Field,
+  type Form,
+  type FormCell,
+  type FormPart,
+  type Subform,
+  type Table,
+} from '@heathridge/core/design';
+import {
+  allParts,
+  cellFor,
+  cellsOf,
+  formFromTable,
+  partAt,
+  shelfOf,
+  subformFor,
+  subformsOf,
+  withColumn,
+  withPartAdded,
+  withPartAt,
+  withPartMoved,
+  type Shelf,
+} from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { DetailsComponent } from '../frame/details.component';
 import { DocumentPage } from '../file/document-page';
@@ -17,13 +41,24 @@ import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { Toast } from '../shared/toast.service';
 
-type FormField = Form['fields'][number];
-
 const WIDTHS = ([2, 3, 4, 6, 8, 12] as const).map((width) => [width, String(width)] as const);
+/** Levels of subforms that a new form has: more of them are a press away. */
+const LEVELS = 2;
+const LOOKS = [
+  ['grid', 'a grid'],
+  ['cards', 'cards'],
+] as const;
+const NO_SHELF: Shelf = { fields: [], links: [] };
 const MAY = [
   ['type', 'type'],
   ['read', 'read'],
 ] as const;
+
+/** The subforms of a form, however deep, as text to be compared. */
+const linksOn = ({ parts }: Form): string =>
+  allParts(parts)
+    .flatMap((part) => (part.part === 'subform' ? [part.link] : []))
+    .join();
 
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
@@ -46,6 +81,7 @@ export class ScreensComponent extends DocumentPage<Form> {
   private readonly toast = inject(Toast);
   readonly widthChoices = WIDTHS;
   readonly mayChoices = MAY;
+  readonly lookChoices = LOOKS;
   readonly formRights = [
     ['add', 'add'],
     ['change', 'change'],
@@ -75,26 +111,35 @@ export class ScreensComponent extends DocumentPage<Form> {
       now: `${this.store.today()}T00:00:00Z`,
     });
   });
-  readonly shelf = computed(() =>
-    (this.form()?.hidden ?? []).flatMap((id) => fieldOf(this.table()!, id) ?? []),
+  /** Fields and subforms of the form's own table that are not placed. */
+  readonly shelf = computed((): Shelf => {
+    const [form, table] = [this.form(), this.table()];
+    return form && table ? shelfOf(this.store.design(), table, form.parts) : NO_SHELF;
+  });
+  private readonly pickedParts = computed(() =>
+    this.picked().flatMap((id) => partAt(this.form()?.parts ?? [], id.split('/')) ?? []),
   );
-  readonly pickedFields = computed(
-    (): FormField[] => this.form()?.fields.filter(({ field }) => this.picked().includes(field)) ?? [],
+  readonly pickedCells = computed(() =>
+    this.pickedParts().filter((part): part is FormCell => part.part === 'cell'),
   );
   readonly pickedSubform = computed(
-    (): Subform | null => this.form()?.subforms.find(({ link }) => this.picked().includes(link)) ?? null,
+    (): Subform | null => this.pickedParts().find((part): part is Subform => part.part === 'subform') ?? null,
   );
   readonly pickedNames = computed(() =>
-    this.pickedFields()
-      .map(({ field }) => fieldOf(this.table()!, field)?.label ?? '')
+    this.pickedCells()
+      .map(({ field }) => findField(this.store.design(), field)?.field.label ?? '')
       .join(', '),
   );
   readonly subformTable = computed(() => {
     const link = this.pickedSubform()?.link;
-    return link === undefined
-      ? null
-      : (this.store.design().tables.find((table) => fieldOf(table, link)) ?? null);
+    return link === undefined ? null : (findField(this.store.design(), link)?.table ?? null);
   });
+  /** What could stand in the subform that is picked, and does not. */
+  readonly subformShelf = computed((): Shelf => {
+    const [subform, table] = [this.pickedSubform(), this.subformTable()];
+    return subform && table ? shelfOf(this.store.design(), table, subform.parts, subform.link) : NO_SHELF;
+  });
+  readonly subforms = computed(() => subformsOf(this.form()?.parts ?? []));
 
   constructor() {
     super();
@@ -128,39 +173,40 @@ export class ScreensComponent extends DocumentPage<Form> {
         hint: 'Every field gets its control, every table that links to it a subform.',
       },
       ({ name, from }) =>
-        formFromTable(this.store.design(), tableOf(this.store.design(), from), newId('o'), name),
+        formFromTable(this.store.design(), tableOf(this.store.design(), from), newId('o'), name, LEVELS),
     );
   }
 
   pick({ id, more }: { id: string; more: boolean }): void {
-    const subform = this.form()?.subforms.some(({ link }) => link === id);
+    const isCell = (path: string): boolean =>
+      partAt(this.form()?.parts ?? [], path.split('/'))?.part === 'cell';
     this.picked.update((known) => {
-      if (!more || subform) return known.length === 1 && known[0] === id ? [] : [id];
-      return known.includes(id)
-        ? known.filter((other) => other !== id)
-        : [...known.filter((other) => this.form()!.fields.some(({ field }) => field === other)), id];
+      if (!more || !isCell(id)) return known.length === 1 && known[0] === id ? [] : [id];
+      return known.includes(id) ? known.filter((other) => other !== id) : [...known.filter(isCell), id];
     });
   }
 
-  setPicked(patch: Partial<FormField>): void {
-    const form = this.form()!;
-    this.set({
-      fields: form.fields.map((item) => (this.picked().includes(item.field) ? { ...item, ...patch } : item)),
-    });
+  /** Changes every part that is picked. */
+  private change(make: (part: FormPart) => FormPart | null): void {
+    const parts = this.picked().reduce<FormPart[]>(
+      (all, id) => withPartAt(all, id.split('/'), make),
+      this.form()!.parts,
+    );
+    this.set({ parts });
+  }
+
+  setPicked(patch: Partial<FormCell>): void {
+    this.change((part) => (part.part === 'cell' ? { ...part, ...patch } : part));
   }
 
   /** What all fields that are picked have alike; null where they differ. */
-  pickedOf<K extends keyof FormField>(key: K): FormField[K] | null {
-    const [first, ...others] = this.pickedFields();
+  pickedOf<K extends keyof FormCell>(key: K): FormCell[K] | null {
+    const [first, ...others] = this.pickedCells();
     return first && others.every((item) => item[key] === first[key]) ? first[key] : null;
   }
 
   move({ id, by }: { id: string; by: number }): void {
-    const form = this.form()!;
-    const at = form.fields.findIndex(({ field }) => field === id);
-    if (at >= 0) this.set({ fields: moved(form.fields, at, at + by) });
-    const subform = form.subforms.findIndex(({ link }) => link === id);
-    if (subform >= 0) this.set({ subforms: moved(form.subforms, subform, subform + by) });
+    this.set({ parts: withPartMoved(this.form()!.parts, id.split('/'), by) });
   }
 
   movePicked(by: number): void {
@@ -168,27 +214,24 @@ export class ScreensComponent extends DocumentPage<Form> {
     if (id) this.move({ id, by });
   }
 
+  /** Takes what is picked off the form: it is on the shelf then. */
   hide(): void {
-    const form = this.form()!;
-    const gone = this.pickedFields().map(({ field }) => field);
-    this.set({
-      fields: form.fields.filter(({ field }) => !gone.includes(field)),
-      hidden: [...form.hidden, ...gone],
-    });
+    this.change(() => null);
     this.picked.set([]);
   }
 
-  show(id: string): void {
-    const form = this.form()!;
-    const field = fieldOf(this.table()!, id)!;
-    this.set({
-      fields: [
-        ...form.fields,
-        { field: id, width: widthOf(field), people: field.type.kind === 'runningNumber' ? 'read' : 'type' },
-      ],
-      hidden: form.hidden.filter((other) => other !== id),
-    });
-    this.picked.set([id]);
+  /** Places a field, or the rows that lead here by a link, on the form. */
+  place(part: FormCell | Subform): void {
+    this.set({ parts: withPartAdded(this.form()!.parts, part) });
+    this.picked.set([part.part === 'cell' ? part.field : part.link]);
+  }
+
+  cell(field: Field): FormCell {
+    return cellFor(field);
+  }
+
+  rowsBy(link: Shelf['links'][number]): Subform {
+    return subformFor(this.store.design(), link);
   }
 
   toggleRight(right: keyof Form['rights']): void {
@@ -202,46 +245,35 @@ export class ScreensComponent extends DocumentPage<Form> {
   }
 
   setSubform(patch: Partial<Subform>): void {
-    const form = this.form()!;
-    const { link } = this.pickedSubform()!;
-    this.set({ subforms: form.subforms.map((item) => (item.link === link ? { ...item, ...patch } : item)) });
+    this.change((part) => (part.part === 'subform' ? { ...part, ...patch } : part));
   }
 
-  showSubform(link: string): void {
-    this.set({
-      subforms: this.form()!.subforms.map((item) => (item.link === link ? { ...item, shown: true } : item)),
-    });
-    this.picked.set([link]);
-  }
-
-  toggleColumn(id: string): void {
-    const { fields, link } = this.pickedSubform()!;
+  toggleColumn(field: Field): void {
+    const { parts } = this.pickedSubform()!;
     const table = this.subformTable()!;
-    const has = fields.some(({ field }) => field === id);
-    const next = has
-      ? fields.filter(({ field }) => field !== id)
-      : table.fields
-          .filter(
-            (field) =>
-              field.id !== link && (field.id === id || fields.some((item) => item.field === field.id)),
-          )
-          .map(
-            (field) =>
-              fields.find((item) => item.field === field.id) ?? {
-                field: field.id,
-                width: widthOf(field),
-                people: field.type.kind === 'runningNumber' ? ('read' as const) : ('type' as const),
-              },
-          );
-    if (next.length > 0) this.setSubform({ fields: next });
+    if (!this.hasColumn(field.id)) this.setSubform({ parts: withColumn(table, parts, cellFor(field)) });
+    else if (this.columns().length > 1) this.setSubform({ parts: withPartAt(parts, [field.id], () => null) });
   }
 
   hasColumn(id: string): boolean {
-    return this.pickedSubform()!.fields.some(({ field }) => field === id);
+    return this.columns().some(({ field }) => field === id);
   }
 
-  hiddenSubforms(): readonly Subform[] {
-    return this.form()?.subforms.filter(({ shown }) => !shown) ?? [];
+  columns(): readonly FormCell[] {
+    return cellsOf(this.pickedSubform()!.parts);
+  }
+
+  /** Puts the rows that lead to those of the subform into it. */
+  addWithin(link: Shelf['links'][number]): void {
+    this.setSubform({ parts: [...this.pickedSubform()!.parts, subformFor(this.store.design(), link)] });
+  }
+
+  dropWithin(link: string): void {
+    this.setSubform({ parts: withPartAt(this.pickedSubform()!.parts, [link], () => null) });
+  }
+
+  within(): readonly Subform[] {
+    return subformsOf(this.pickedSubform()!.parts);
   }
 
   keyText(): string {
@@ -254,7 +286,9 @@ export class ScreensComponent extends DocumentPage<Form> {
     if (!form) return;
     const next = { ...form, ...patch };
     this.form.set(next);
-    if (patch.subforms) this.previews.next({ form: next, key: this.data()?.record.key ?? null });
+    // The fields of a row come all; its rows within do where the form shows them.
+    if (patch.parts && linksOn(next) !== linksOn(form))
+      this.previews.next({ form: next, key: this.data()?.record.key ?? null });
   }
 
   protected override take(form: Form): void {

@@ -28,7 +28,7 @@ export type Soundness = answers.Answer<typeof answers.Soundness>;
 export type Finding = answers.Answer<typeof answers.Finding>;
 export type CheckResult = answers.Answer<typeof answers.CheckResult>;
 export type Cell = answers.Answer<typeof answers.Cell>;
-export type RecordRow = answers.Answer<typeof answers.RecordRow>;
+export type { RecordRow, RecordRows } from '@heathridge/core/api';
 export type RecordData = answers.Answer<typeof answers.RecordData>;
 export type Choice = answers.Answer<typeof answers.Choice>;
 export type Attachment = answers.Answer<typeof answers.Attachment>;
@@ -298,6 +298,11 @@ export class Api {
     this.http.get<RecordData>(`${base(file)}/desk/screens/${screen}/record`, {
       params: { key: JSON.stringify(key) },
     });
+  moreRows = (
+    file: string,
+    screen: string,
+    request: { readonly path: readonly string[]; readonly parent: string | number; readonly start: number },
+  ) => this.http.post<answers.RecordRows>(`${base(file)}/desk/screens/${screen}/rows`, request);
   saveRecord = (file: string, screen: string, request: SaveRequest) =>
     this.http
       .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/desk/screens/${screen}/save`, request)

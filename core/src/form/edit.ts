@@ -1,0 +1,88 @@
+import { fieldOf, linksTo, type Design, type Field, type FormPart, type Table } from '../design';
+import { moved } from './generate';
+import { cellsOf, partId, subformsOf, within, withLists } from './tree';
+
+/** Where a part stands: the links of the subforms around it, and its own id. */
+export type PartPath = readonly string[];
+
+/** The part at a path; null where there is none. */
+export function partAt(parts: readonly FormPart[], [id, ...rest]: PartPath): FormPart | null {
+  for (const part of parts) {
+    if (partId(part) === id)
+      return rest.length === 0 ? part : part.part === 'subform' ? partAt(part.parts, rest) : null;
+    // A section and the tabs are of the same level.
+    if (part.part !== 'subform')
+      for (const list of within(part)) {
+        const found = partAt(list, [id!, ...rest]);
+        if (found) return found;
+      }
+  }
+  return null;
+}
+
+/** Parts in which the list that holds the part at a path, and its place there, give another list. */
+function inList(
+  parts: readonly FormPart[],
+  path: PartPath,
+  make: (list: readonly FormPart[], place: number) => FormPart[],
+): FormPart[] {
+  const [id, ...rest] = path;
+  const place = parts.findIndex((part) => partId(part) === id);
+  if (place >= 0 && rest.length === 0) return make(parts, place);
+  return parts.map((part, i) => {
+    if (i === place)
+      return part.part === 'subform' ? { ...part, parts: inList(part.parts, rest, make) } : part;
+    return part.part === 'subform' || place >= 0 ? part : withLists(part, (list) => inList(list, path, make));
+  });
+}
+
+/** Parts in which another stands at a path: `make` gives it, null for none. */
+export const withPartAt = (
+  parts: readonly FormPart[],
+  path: PartPath,
+  make: (part: FormPart) => FormPart | null,
+): FormPart[] =>
+  inList(parts, path, (list, place) =>
+    list.flatMap((part, i) => (i === place ? (make(part) ?? []) : [part])),
+  );
+
+/** Parts in which the one at a path stands so many places further on in its list; it stops at the ends. */
+export const withPartMoved = (parts: readonly FormPart[], path: PartPath, by: number): FormPart[] =>
+  inList(parts, path, (list, place) => moved(list, place, place + by));
+
+/** Parts with another behind the last of its sort: a cell behind the cells, a subform behind all. */
+export function withPartAdded(parts: readonly FormPart[], part: FormPart): FormPart[] {
+  const last = part.part === 'cell' ? parts.map((other) => other.part).lastIndexOf('cell') : parts.length - 1;
+  return [...parts.slice(0, last + 1), part, ...parts.slice(last + 1)];
+}
+
+/** What could stand at a level and does not: fields of its table, and links that lead to it. */
+export interface Shelf {
+  readonly fields: readonly Field[];
+  readonly links: readonly { readonly table: Table; readonly field: Field }[];
+}
+
+/** The shelf of the parts of a table's rows; `link` is the field that leads to the row around them. */
+export function shelfOf(
+  design: Design,
+  table: Table,
+  parts: readonly FormPart[],
+  link: string | null = null,
+): Shelf {
+  const cells = new Set(cellsOf(parts).map(({ field }) => field));
+  const subforms = new Set(subformsOf(parts).map((subform) => subform.link));
+  return {
+    fields: table.fields.filter(({ id }) => id !== link && !cells.has(id)),
+    links: linksTo(design, table.id).filter(({ field: { id } }) => !subforms.has(id)),
+  };
+}
+
+/** The cells of a level in the order of a table's fields, with a field put among them. */
+export function withColumn(table: Table, parts: readonly FormPart[], cell: FormPart): FormPart[] {
+  const place = (part: FormPart): number =>
+    part.part === 'cell' && fieldOf(table, part.field)
+      ? table.fields.findIndex(({ id }) => id === part.field)
+      : table.fields.length;
+  const at = parts.findIndex((part) => place(part) > place(cell));
+  return at < 0 ? [...parts, cell] : [...parts.slice(0, at), cell, ...parts.slice(at)];
+}

@@ -1,0 +1,59 @@
+import type { FormCell, FormPart, Subform } from '../design';
+
+/** The parts that stand in a part, as lists: one for most, one a tab; none in what holds no others. */
+export function within(part: FormPart): readonly (readonly FormPart[])[] {
+  switch (part.part) {
+    case 'cell':
+    case 'note':
+      return [];
+    case 'section':
+    case 'subform':
+      return [part.parts];
+    case 'tabs':
+      return part.tabs.map(({ parts }) => parts);
+  }
+}
+
+/** A part with each list of parts in it made anew. */
+export function withLists(part: FormPart, make: (parts: readonly FormPart[]) => FormPart[]): FormPart {
+  switch (part.part) {
+    case 'cell':
+    case 'note':
+      return part;
+    case 'section':
+    case 'subform':
+      return { ...part, parts: make(part.parts) };
+    case 'tabs':
+      return { ...part, tabs: part.tabs.map((tab) => ({ ...tab, parts: make(tab.parts) })) };
+  }
+}
+
+/**
+ * Parts made anew, from the outside in: `make` gives what stands in place of a part, null for nothing. What it gives
+ * is gone into in its turn.
+ */
+export const mapParts = (parts: readonly FormPart[], make: (part: FormPart) => FormPart | null): FormPart[] =>
+  parts.flatMap((part) => {
+    const made = make(part);
+    return made ? [withLists(made, (inner) => mapParts(inner, make))] : [];
+  });
+
+/** Parts of the rows around them in reading order, whatever sections and tabs they stand in; not those of subforms. */
+const ofLevel = (parts: readonly FormPart[]): readonly FormPart[] =>
+  parts.flatMap((part) => (part.part === 'subform' ? [part] : [part, ...within(part).flatMap(ofLevel)]));
+
+/** The cells of a level in reading order, which is that of the Tab key. */
+export const cellsOf = (parts: readonly FormPart[]): FormCell[] =>
+  ofLevel(parts).filter((part): part is FormCell => part.part === 'cell');
+
+/** The subforms of a level; not those within them. */
+export const subformsOf = (parts: readonly FormPart[]): Subform[] =>
+  ofLevel(parts).filter((part): part is Subform => part.part === 'subform');
+
+/** Every part, the outer before those in it. */
+export const allParts = (parts: readonly FormPart[]): FormPart[] =>
+  parts.flatMap((part) => [part, ...within(part).flatMap(allParts)]);
+
+/** What tells a part from the others of its level. */
+export const partId = (part: FormPart): string =>
+  part.part === 'cell' ? part.field : part.part === 'subform' ? part.link : part.id;

@@ -1,0 +1,283 @@
+import {
+  afterNextRender,
+  ChangeDetectorRef,
+  Component,
+  computed,
+  ElementRef,
+  forwardRef,
+  inject,
+  Injector,
+  input,
+  linkedSignal,
+  signal,
+  viewChildren,
+} from '@angular/core';
+import { MatButton, MatIconButton } from '@angular/material/button';
+import { MatIconModule } from '@angular/material/icon';
+import { MatTableModule } from '@angular/material/table';
+import { MatTabsModule } from '@angular/material/tabs';
+import { MatTooltipModule } from '@angular/material/tooltip';
+import {
+  isGiven,
+  valueKind,
+  type Field,
+  type FormCell,
+  type FormPart,
+  type KindName,
+  type Subform,
+} from '@heathridge/core/design';
+import { partId } from '@heathridge/core/form';
+import { sumShown } from '@heathridge/core/values';
+import { FIELD } from '../shared/field';
+import { StripComponent } from '../shared/strip.component';
+import { ValueInputComponent } from '../value/value-input.component';
+import type { ListState, RecordState, RowState } from './record.state';
+import { Sheet } from './sheet.service';
+
+/** What one can type or choose in. */
+export const INPUTS =
+  'input:not([readonly]):not([disabled]):not([tabindex="-1"]), textarea:not([readonly]), mat-select:not([aria-disabled="true"])';
+
+/** Columns of a subform that are no fields: none has such an id. */
+const [OPENING, REMOVING, WITHIN, MESSAGE] = [' opening', ' removing', ' within', ' message'];
+
+/** Rows of a subform that have inputs from the beginning: more of them would keep the page from opening. */
+const LIVE_AT_ONCE = 40;
+
+/** Pixels that a column needs for what its kind usually holds. */
+const LEAST: Partial<Record<KindName, number>> = {
+  date: 138,
+  dateTime: 170,
+  lookup: 186,
+  text: 130,
+  longText: 200,
+  choice: 120,
+};
+
+type Group =
+  | { readonly group: 'grid'; readonly id: string; readonly parts: readonly FormPart[] }
+  | { readonly group: 'block'; readonly id: string; readonly part: FormPart };
+
+/** Parts of a form for one row: cells and notes on the 12-column grid, between them sections, tabs and subforms. */
+@Component({
+  selector: 'hr-parts',
+  imports: [FIELD, forwardRef(() => SubformComponent), MatTabsModule, MatTooltipModule, ValueInputComponent],
+  templateUrl: './parts.component.html',
+  styleUrl: './parts.component.scss',
+})
+export class PartsComponent {
+  readonly sheet = inject(Sheet);
+  readonly parts = input.required<readonly FormPart[]>();
+  readonly row = input.required<RowState>();
+  /** The links of the subforms around. */
+  readonly around = input<readonly string[]>([]);
+  /** Parts that stand within others of the row, whose group has a name already. */
+  readonly isInner = input(false);
+
+  readonly groups = computed(() => {
+    const groups: Group[] = [];
+    for (const part of this.parts()) {
+      const last = groups.at(-1);
+      if (part.part !== 'cell' && part.part !== 'note')
+        groups.push({ group: 'block', id: partId(part), part });
+      else if (last?.group === 'grid') groups[groups.length - 1] = { ...last, parts: [...last.parts, part] };
+      else groups.push({ group: 'grid', id: partId(part), parts: [part] });
+    }
+    return groups;
+  });
+  readonly fields = computed(
+    () => new Map(this.row().level.cells.map(({ field, cell }) => [cell.field, field])),
+  );
+  /** The place of each cell in the order of the Tab key. */
+  private readonly tabs = computed(() => {
+    const live = this.row().level.cells.filter(
+      ({ cell, field }) => cell.people === 'type' && !isGiven(field),
+    );
+    return new Map(live.map(({ cell }, i) => [cell.field, String(i + 1)]));
+  });
+
+  fieldOf({ field }: FormCell): Field | null {
+    return this.fields().get(field) ?? null;
+  }
+
+  tab({ field }: FormCell): string {
+    return this.tabs().get(field) ?? '–';
+  }
+
+  pathOf(part: FormPart): string {
+    return [...this.around(), partId(part)].join('/');
+  }
+
+  listOf({ link }: Subform): ListState | null {
+    return this.row().lists.find(({ level }) => level.link!.id === link) ?? null;
+  }
+
+  protected readonly idOf = partId;
+}
+
+/** The rows of a subform that lead to a row: in a grid, where what is within each unfolds beneath it, or as cards. */
+@Component({
+  selector: 'hr-subform',
+  imports: [
+    forwardRef(() => PartsComponent),
+    MatButton,
+    MatIconButton,
+    MatIconModule,
+    MatTableModule,
+    MatTooltipModule,
+    StripComponent,
+    ValueInputComponent,
+  ],
+  templateUrl: './subform.component.html',
+  styleUrl: './subform.component.scss',
+})
+export class SubformComponent {
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+  private readonly injector = inject(Injector);
+  private readonly changes = inject(ChangeDetectorRef);
+  private readonly inputs = viewChildren(ValueInputComponent);
+  readonly sheet = inject(Sheet);
+  /** The row to which its rows lead. */
+  readonly parent = input.required<RowState>();
+  readonly list = input.required<ListState>();
+  readonly around = input<readonly string[]>([]);
+
+  readonly subform = computed(() => this.list().level.subform!);
+  readonly path = computed(() => [...this.around(), this.subform().link]);
+  readonly id = computed(() => this.path().join('/'));
+  readonly hasMore = computed(() => this.list().level.levels.length > 0);
+  readonly columns = computed(() => {
+    const ids = this.list().level.cells.map(({ field }) => field.id);
+    return [...(this.hasMore() ? [OPENING] : []), ...ids, ...(this.sheet.designing() ? [] : [REMOVING])];
+  });
+  /** What stands within the rows of a grid beside their cells: it is unfolded beneath them. */
+  readonly within = computed(() => this.subform().parts.filter(({ part }) => part !== 'cell'));
+  /** Rows that somebody has gone to: they keep their inputs, which may still be looking something up. */
+  private readonly visited = linkedSignal<RecordState, ReadonlySet<string>>({
+    source: () => this.sheet.state(),
+    computation: () => new Set(),
+  });
+  private readonly unfolded = signal<ReadonlySet<string>>(new Set());
+  readonly opening = OPENING;
+  readonly removing = REMOVING;
+  readonly inside = WITHIN;
+  readonly insides = [WITHIN];
+  readonly message = MESSAGE;
+  readonly messages = [MESSAGE];
+  readonly byId = (_: number, { id }: RowState): string => id;
+  /** How many rows there are, those that were not read too. */
+  readonly count = computed(() => {
+    const { rows, unread } = this.list();
+    return rows.filter(({ deleted }) => !deleted).length + unread;
+  });
+
+  /** Whether what is within a row is shown: by itself where it is the only one or something is wrong in it. */
+  isOpen(row: RowState): boolean {
+    if (this.unfolded().has(row.id)) return true;
+    return row.lists.some(({ rows }) => rows.some((inner) => this.saysIn(inner)));
+  }
+
+  private saysIn(row: RowState): boolean {
+    return (
+      this.sheet.told().has(row.id) || row.lists.some(({ rows }) => rows.some((inner) => this.saysIn(inner)))
+    );
+  }
+
+  turn(row: RowState): void {
+    this.unfolded.update((ids) => {
+      const next = new Set(ids);
+      if (!next.delete(row.id)) next.add(row.id);
+      return next;
+    });
+  }
+
+  /** How much is within a row, for who has not unfolded it: `2 lines, 1 part`. */
+  held(row: RowState): string {
+    return row.lists
+      .map(({ level, rows, unread }) => {
+        const count = rows.filter(({ deleted }) => !deleted).length + unread;
+        return `${count} ${(count === 1 ? level.table.label : level.subform!.label).toLowerCase()}`;
+      })
+      .join(', ');
+  }
+
+  /** Whether a row has its inputs; in a long subform only where somebody has been, or must go. */
+  isLive(row: RowState): boolean {
+    return (
+      this.list().rows.length <= LIVE_AT_ONCE ||
+      row.key === null ||
+      this.visited().has(row.id) ||
+      this.sheet.told().has(row.id) ||
+      Object.values(row.held).some(({ typed }) => typed !== undefined)
+    );
+  }
+
+  /** Gives a row its inputs, within this key press or click: the next key is typed into one already. */
+  enter(row: RowState, field: Field): void {
+    this.visited.update((ids) => new Set(ids).add(row.id));
+    this.changes.detectChanges();
+    this.inputs()
+      .find((input) => input.inputId() === row.id + field.id)
+      ?.focus();
+  }
+
+  /** Whether people may take a row away: a new one always, it is only on the page. */
+  mayRemove(row: RowState): boolean {
+    return row.key === null || this.list().level.rights.delete;
+  }
+
+  /** Pixels a column needs for what its kind usually holds. */
+  least(field: Field): number {
+    return LEAST[field.type.kind] ?? 90;
+  }
+
+  /** Exact sums of the money in it, for its foot; while some of its rows were not read none is known. */
+  readonly sums = computed((): { label: string; text: string }[] => {
+    const { level, rows, unread } = this.list();
+    if (unread > 0) return [];
+    return level.cells
+      .filter(({ field }) => field.type.kind === 'money')
+      .map(({ field }) => {
+        const live = rows.filter(({ deleted }) => !deleted);
+        const values = live.map((row) => this.sheet.held(row, field).value);
+        return {
+          label: `Sum of ${field.label.toLowerCase()}`,
+          text: sumShown(valueKind(field.type), values, this.sheet.reading().locale),
+        };
+      });
+  });
+
+  addRow(): void {
+    const row = this.sheet.state().addChild(this.parent(), this.subform().link);
+    if (this.hasMore()) this.unfolded.update((ids) => new Set(ids).add(row.id));
+    afterNextRender(() => this.focusRow(row), { injector: this.injector });
+  }
+
+  readMore(): void {
+    this.sheet.more()?.(this.parent(), this.list());
+  }
+
+  /** Enter in the last row begins another; Ctrl+D takes the value from the row above. */
+  rowKey(event: KeyboardEvent, row: RowState, field: Field): void {
+    const { rows, level } = this.list();
+    if (
+      event.key === 'Enter' &&
+      !event.ctrlKey &&
+      !event.shiftKey &&
+      rows.at(-1)?.id === row.id &&
+      level.rights.add &&
+      this.sheet.state().touched(row)
+    ) {
+      event.preventDefault();
+      this.addRow();
+    } else if (event.ctrlKey && event.key.toLowerCase() === 'd') {
+      event.preventDefault();
+      const above = rows[rows.findIndex(({ id }) => id === row.id) - 1];
+      if (above) this.sheet.take(row, field, this.sheet.held(above, field));
+    }
+  }
+
+  private focusRow(row: RowState): void {
+    this.element.querySelector<HTMLElement>(`[data-row="${row.id}"] :is(${INPUTS})`)?.focus();
+  }
+}

@@ -1,0 +1,156 @@
+import { computed, inject, Injectable } from '@angular/core';
+import { Subject, type Observable } from 'rxjs';
+import { comesWithText, isGiven, valueKind, type Field, type FormCell } from '@heathridge/core/design';
+import { isNumeric, showValue, type Reading, type Value } from '@heathridge/core/values';
+import { narrowedBy } from '../shared/narrowed';
+import { Toast } from '../shared/toast.service';
+import { UNWORKED, why, type Fetch, type Held } from '../value/held';
+import type { ListState, RecordState, RowState } from './record.state';
+
+/** Which part of a form somebody picks while it is designed; with `more`, beside those that are picked. */
+export interface Pick {
+  /** The path of the part: the links of the subforms around it, and its own id. */
+  readonly id: string;
+  readonly more: boolean;
+}
+
+/** What a record on the page is given. */
+export interface SheetInputs {
+  readonly state: () => RecordState;
+  readonly reading: () => Reading;
+  /** Looks up the choices of a lookup. */
+  readonly fetch: () => Fetch;
+  /** Adds a row that a lookup misses, beginning with this text; gives what the lookup then holds. */
+  readonly add: () => ((field: Field, text: string) => Observable<Held | null>) | null;
+  /** Reads the rows of a list that were not read yet. */
+  readonly more: () => ((row: RowState, list: ListState) => void) | null;
+  /** While a form is designed its cells are picked, not typed into. */
+  readonly designing: () => boolean;
+  readonly picked: () => readonly string[];
+}
+
+/** What all parts of a record on the page share: its state, and what becomes of what is typed. */
+@Injectable()
+export class Sheet {
+  private readonly toast = inject(Toast);
+  private readonly values = new WeakMap<RowState, Readonly<Record<string, Value>>>();
+  private inputs!: SheetInputs;
+  readonly picks = new Subject<Pick>();
+  readonly moves = new Subject<{ readonly id: string; readonly by: number }>();
+  readonly state = (): RecordState => this.inputs.state();
+  readonly reading = (): Reading => this.inputs.reading();
+  readonly fetch = (): Fetch => this.inputs.fetch();
+  readonly add = (): ReturnType<SheetInputs['add']> => this.inputs.add();
+  readonly more = (): ReturnType<SheetInputs['more']> => this.inputs.more();
+  readonly designing = (): boolean => this.inputs.designing();
+  /** Rows that something is said about. */
+  readonly told = computed(() => new Set(Object.keys(this.state().errors()).map((at) => at.split(' ')[0]!)));
+
+  /** To be called once, before anything is drawn. */
+  connect(inputs: SheetInputs): void {
+    this.inputs = inputs;
+  }
+
+  held(row: RowState, field: Field): Held {
+    return row.held[field.id] ?? { value: null };
+  }
+
+  /** Whether people may type into a row. */
+  mayType({ key, level: { rights } }: RowState): boolean {
+    return this.designing() || (key === null ? rights.add : rights.change);
+  }
+
+  /** Whether a cell of a row is only to be read. */
+  isRead(row: RowState, field: Field, { people }: FormCell): boolean {
+    return people === 'read' || isGiven(field) || !this.mayType(row);
+  }
+
+  /** The values of a row by field id, for lookups that it narrows. */
+  valuesOf(row: RowState): Readonly<Record<string, Value>> {
+    const known = this.values.get(row);
+    if (known) return known;
+    const stored = row.table.fields.filter((field) => !isGiven(field) || field.type.kind === 'runningNumber');
+    const made = Object.fromEntries(stored.map(({ id }) => [id, row.held[id]?.value ?? null]));
+    this.values.set(row, made);
+    return made;
+  }
+
+  /** Takes a value; a lookup that it narrows is emptied when its choice no longer fits, and that is said. */
+  take(row: RowState, field: Field, held: Held): void {
+    this.state().change(row, field, held);
+    if (held.problem !== undefined) return;
+    const now = this.state().rowOfId(row.id);
+    if (now) narrowedBy(now.table, field.id).forEach((other) => this.fit(now, field, other));
+  }
+
+  addFrom(row: RowState, field: Field, text: string): void {
+    this.add()?.(field, text).subscribe((held) => held && this.take(row, field, held));
+  }
+
+  private fit(row: RowState, by: Field, field: Field): void {
+    const { value, text } = this.held(row, field);
+    if (typeof value !== 'string' && typeof value !== 'number') return;
+    this.fetch()(field.id, { search: '', only: value, row: this.valuesOf(row) }).subscribe({
+      next: (choices) => {
+        const now = this.state().rowOfId(row.id);
+        if (choices.length > 0 || !now || this.held(now, field).value !== value) return;
+        this.state().change(now, field, { value: null, text: null });
+        this.toast.say(
+          `${field.label} was emptied: ${text ?? value} does not go with this ${by.label.toLowerCase()}.`,
+        );
+      },
+      error: (error: unknown) => this.toast.problem(error),
+    });
+  }
+
+  shown(row: RowState, field: Field): string {
+    const { value, text, fault } = this.held(row, field);
+    if (fault) return UNWORKED;
+    if (comesWithText(field)) return text ?? '';
+    if (value === null && (field.type.kind === 'runningNumber' || field.type.kind === 'stamp'))
+      return 'given when saved';
+    return showValue(valueKind(field.type), value, this.reading().locale);
+  }
+
+  /** The id of what the label of a field is for. */
+  labelled(row: RowState, { id, type }: Field): string {
+    return type.kind === 'tick' ? `${row.id}${id}-box-input` : row.id + id;
+  }
+
+  /** Why a value cannot be worked out; empty when it can. */
+  why(row: RowState, field: Field): string {
+    return why(this.held(row, field)) ?? '';
+  }
+
+  numeric(field: Field): boolean {
+    return isNumeric(valueKind(field.type));
+  }
+
+  isPicked(id: string): boolean {
+    return this.inputs.picked().includes(id);
+  }
+
+  pick(event: MouseEvent | KeyboardEvent, id: string): void {
+    if (!this.designing()) return;
+    event.preventDefault();
+    // The innermost part is meant: what is around it may be picked too.
+    event.stopPropagation();
+    this.picks.next({ id, more: event.shiftKey || event.ctrlKey });
+  }
+
+  partKey(event: KeyboardEvent, id: string): void {
+    if (!this.designing()) return;
+    if (event.key === 'Enter' || event.key === ' ') this.pick(event, id);
+    const by =
+      event.key === 'ArrowLeft' || event.key === 'ArrowUp'
+        ? -1
+        : event.key === 'ArrowRight' || event.key === 'ArrowDown'
+          ? 1
+          : 0;
+    if (event.altKey && by !== 0) {
+      event.preventDefault();
+      event.stopPropagation();
+      this.moves.next({ id, by });
+    }
+  }
+}
