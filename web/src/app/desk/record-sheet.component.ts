@@ -23,7 +23,7 @@ import { Sheet } from './sheet.service';
   styles: `
     :host {
       display: grid;
-      container-type: inline-size;
+      grid-template-columns: minmax(0, 1fr);
       gap: 18px;
     }
   `,
