@@ -121,6 +121,23 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await office.stage('Screens');
   await page.getByRole('button', { name: 'Due back', exact: true }).click();
   await accessible(page, 'Screens');
+  // A form with rows within rows, one of them unfolded, with a section and tabs, and how it is begun.
+  await office.button('New form').first().click();
+  await page.getByRole('checkbox', { name: 'Players' }).check();
+  await accessible(page, 'New form');
+  await office.button('Make it').click();
+  await page.getByRole('button', { name: 'Phone', exact: true }).click();
+  await office.choose(page.getByLabel('It stands'), 'in a new section');
+  await page.getByRole('button', { name: 'Email', exact: true }).click();
+  await office.choose(page.getByLabel('It stands'), 'on a new tab');
+  await page.getByRole('button', { name: /^Row 1 of Hires/ }).click();
+  await accessible(page, 'Screens, with parts within parts');
+  await office.button('Save screen').click();
+  await page.getByRole('link', { name: 'Open the Desk' }).click();
+  await page.getByRole('tab', { name: 'Players 2' }).click();
+  await page.getByRole('button', { name: /^Row 1 of Hires/ }).click();
+  await accessible(page, 'Desk, with rows within rows');
+  await page.getByRole('link', { name: 'To the Bench' }).click();
   await office.stage('Print');
   await expect(page.getByRole('img', { name: 'Page 1' })).toBeVisible();
   await accessible(page, 'Print');

@@ -95,7 +95,9 @@ test('a builder makes a file, designs it, fills it, asks it, and prints it', asy
   // Screens: a form in one step, reordered, widened, saved.
   await office.stage('Screens');
   await office.button('New form').first().click();
-  await office.choose(page.getByLabel('From the table'), 'Borrowers');
+  await page.getByRole('checkbox', { name: 'Borrowers' }).check();
+  // What leads to a borrower comes along.
+  await expect(page.getByRole('checkbox', { name: 'Loans' })).toBeChecked();
   await office.button('Make it').click();
   await expect(page.getByRole('button', { name: 'Loans', exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Full name', exact: true }).click();

@@ -86,3 +86,109 @@ export function withColumn(table: Table, parts: readonly FormPart[], cell: FormP
   const at = parts.findIndex((part) => place(part) > place(cell));
   return at < 0 ? [...parts, cell] : [...parts.slice(0, at), cell, ...parts.slice(at)];
 }
+
+/** Where the parts of a level may stand beside the form itself: in a section, on a tab. */
+export interface Place {
+  readonly id: string;
+  readonly label: string;
+}
+
+/** The sections and tabs of a level, outer ones first. */
+export const placesOf = (parts: readonly FormPart[]): Place[] =>
+  parts.flatMap((part): Place[] => {
+    if (part.part === 'section') return [{ id: part.id, label: part.label }, ...placesOf(part.parts)];
+    if (part.part !== 'tabs') return [];
+    return part.tabs.flatMap((tab) => [{ id: tab.id, label: tab.label }, ...placesOf(tab.parts)]);
+  });
+
+/** The section or tab in which a part of a level stands; null for the form itself, undefined where it is not there. */
+export function placeOf(
+  parts: readonly FormPart[],
+  id: string,
+  place: string | null = null,
+): string | null | undefined {
+  for (const part of parts) {
+    if (partId(part) === id) return place;
+    const inner =
+      part.part === 'section'
+        ? [placeOf(part.parts, id, part.id)]
+        : part.part === 'tabs'
+          ? part.tabs.map((tab) => placeOf(tab.parts, id, tab.id))
+          : [];
+    const found = inner.find((other) => other !== undefined);
+    if (found !== undefined) return found;
+  }
+  return undefined;
+}
+
+/** Parts of a level with one list, that of a section or tab, made anew. */
+const withPlace = (
+  parts: readonly FormPart[],
+  id: string,
+  make: (list: readonly FormPart[]) => FormPart[],
+): FormPart[] =>
+  parts.map((part) => {
+    const within = (list: readonly FormPart[], own: string): FormPart[] =>
+      own === id ? make(list) : withPlace(list, id, make);
+    if (part.part === 'section') return { ...part, parts: within(part.parts, part.id) };
+    if (part.part === 'tabs')
+      return { ...part, tabs: part.tabs.map((tab) => ({ ...tab, parts: within(tab.parts, tab.id) })) };
+    return part;
+  });
+
+/** Parts of a level without some, and those, in reading order. */
+function parted(
+  parts: readonly FormPart[],
+  ids: ReadonlySet<string>,
+): { readonly left: FormPart[]; readonly taken: FormPart[] } {
+  const taken: FormPart[] = [];
+  const without = (list: readonly FormPart[]): FormPart[] =>
+    list.flatMap((part) => {
+      if (ids.has(partId(part))) {
+        taken.push(part);
+        return [];
+      }
+      return [part.part === 'subform' ? part : withLists(part, without)];
+    });
+  return { left: without(parts), taken };
+}
+
+/**
+ * Parts of a level in which some stand in a section or on a tab, behind what is there; null for the form itself. What
+ * holds the place is not put into itself: then nothing changes.
+ */
+export function movedInto(
+  parts: readonly FormPart[],
+  ids: readonly string[],
+  place: string | null,
+): FormPart[] {
+  const { left, taken } = parted(parts, new Set(ids));
+  if (place === null) return taken.reduce<FormPart[]>(withPartAdded, left);
+  if (!placesOf(left).some(({ id }) => id === place)) return [...parts];
+  return withPlace(left, place, (list) => [...list, ...taken]);
+}
+
+/** Parts of a level in which some stand in a part of their own, which takes the place of the first of them. */
+export function gathered(
+  parts: readonly FormPart[],
+  ids: readonly string[],
+  make: (taken: FormPart[]) => FormPart,
+): FormPart[] {
+  const wanted = new Set(ids);
+  const { taken } = parted(parts, wanted);
+  const [first] = taken;
+  if (!first) return [...parts, make([])];
+  const put = (list: readonly FormPart[]): FormPart[] =>
+    list.flatMap((part) => {
+      if (part === first) return [make(taken)];
+      if (wanted.has(partId(part))) return [];
+      return [part.part === 'subform' ? part : withLists(part, put)];
+    });
+  return put(parts);
+}
+
+/** Parts of a level in which what stood in a section or on tabs stands in its place. */
+export const takenApart = (parts: readonly FormPart[], id: string): FormPart[] =>
+  inList(parts, [id], (list, place) =>
+    list.flatMap((part, i) => (i === place && part.part !== 'subform' ? within(part).flat() : [part])),
+  );

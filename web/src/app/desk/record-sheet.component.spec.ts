@@ -303,7 +303,7 @@ describe('RecordSheetComponent', () => {
       opener(1).click();
       await fixture.whenStable();
       page.querySelector<HTMLElement>('section[aria-label="Fines"]')!.click();
-      page.querySelector<HTMLElement>('section[aria-label="Loans"]')!.click();
+      page.querySelector<HTMLElement>('[role="button"][aria-label="Loans"]')!.click();
       expect(seen).toEqual(['f_lBorrower/f_fLoan', 'f_lBorrower']);
     });
   });

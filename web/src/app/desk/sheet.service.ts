@@ -139,7 +139,8 @@ export class Sheet {
   }
 
   partKey(event: KeyboardEvent, id: string): void {
-    if (!this.designing()) return;
+    // What unfolds a row does so while it is designed too.
+    if (!this.designing() || (event.target instanceof Element && event.target.closest('button'))) return;
     if (event.key === 'Enter' || event.key === ' ') this.pick(event, id);
     const by =
       event.key === 'ArrowLeft' || event.key === 'ArrowUp'

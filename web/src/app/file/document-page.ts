@@ -3,6 +3,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { Router } from '@angular/router';
 import equal from 'fast-deep-equal';
+import { map, type Observable } from 'rxjs';
 import type { DesignDocument } from '@heathridge/core/design';
 import { AskDialog, type Answer, type Question } from '../shared/ask.dialog';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
@@ -125,12 +126,14 @@ export abstract class DocumentPage<D extends DesignDocument> {
 
   /** Asks for a name and what a new document is made from, and begins to edit it. */
   protected begin(question: Question, create: (answer: Answer) => D): void {
-    this.ifFree(() =>
-      this.dialog
-        .open<AskDialog, Question, Answer>(AskDialog, { data: question })
-        .afterClosed()
-        .subscribe((answer) => answer && this.take(create(answer))),
-    );
+    const asked = (): Observable<Answer | undefined> =>
+      this.dialog.open<AskDialog, Question, Answer>(AskDialog, { data: question }).afterClosed();
+    this.beginBy(() => asked().pipe(map((answer) => answer && create(answer))));
+  }
+
+  /** Begins with what a dialog gives; with nothing where it is left. */
+  protected beginBy(open: () => Observable<D | undefined>): void {
+    this.ifFree(() => open().subscribe((made) => made && this.take(made)));
   }
 
   private ifFree(then: () => void): void {

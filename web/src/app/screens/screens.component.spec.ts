@@ -152,6 +152,75 @@ describe('ScreensComponent', () => {
     expect(cellsOf(subformsOf(part.form()!.parts)[0]!.parts).map(({ width }) => width)).toEqual([3, 8]);
   });
 
+  it('puts what is picked into a section, onto tabs and back, each step undone and done again', async () => {
+    const { parts } = part.form()!;
+    const text = () =>
+      part
+        .form()!
+        .parts.map((one) => (one.part === 'cell' ? one.field : one.part))
+        .join(' ');
+    const before = text();
+    cell('Lent on').click();
+    cell('Due back').dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
+    await fixture.whenStable();
+    part.put('-section');
+    await fixture.whenStable();
+    expect(text()).toBe(before.replace('f_lFrom f_lDue', 'section'));
+    expect(part.place()).toBe(part.places()[1]!.id);
+    const heading = page.querySelector<HTMLElement>('[role="button"][aria-label="Section"]')!;
+    heading.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
+    await fixture.whenStable();
+    part.setPart({ label: 'Dates' });
+    expect(part.places().map(({ label }) => label)).toContain('in Dates');
+    cell('Fee').click();
+    part.put('-tabs');
+    cell('Lent on').click();
+    part.put(part.places().find(({ label }) => label === 'in Tab')!.id);
+    expect(part.place()).toBe(part.places().find(({ label }) => label === 'in Tab')!.id);
+    for (let step = 0; step < 4; step++) part.undo();
+    expect(part.form()!.parts).toEqual(parts);
+    expect(part.unsaved()).toBeFalse();
+    for (let step = 0; step < 4; step++) part.redo();
+    expect(part.future()).toEqual([]);
+    // A section that is taken apart leaves what stood in it.
+    part.picked.set([part.places().find(({ label }) => label === 'in Dates')!.id]);
+    part.takeApart();
+    expect(text()).toBe(before.replace('f_lFrom ', '').replace('f_lFee', 'tabs'));
+  });
+
+  it('adds tabs and takes them away without what stands on them', async () => {
+    cell('Fee').click();
+    part.put('-tabs');
+    const tabs = part.form()!.parts.find((one) => one.part === 'tabs')!;
+    part.picked.set([tabs.id]);
+    part.addTab();
+    await fixture.whenStable();
+    const now = () => part.form()!.parts.find((one) => one.part === 'tabs')!.tabs;
+    part.setTab(now()[0]!.id, 'Money');
+    expect(now().map(({ label, parts }) => [label, parts.length])).toEqual([
+      ['Money', 1],
+      ['Another tab', 0],
+    ]);
+    part.dropTab(now()[0]!.id);
+    expect(now().map(({ label, parts }) => [label, parts.length])).toEqual([['Another tab', 1]]);
+    part.dropTab(now()[0]!.id);
+    expect(now().length).toBe(1);
+  });
+
+  it('adds a heading and a note, and shares a row evenly', async () => {
+    button(page, 'Heading').click();
+    await fixture.whenStable();
+    part.setPart({ text: 'Who borrows' });
+    await fixture.whenStable();
+    expect([...page.querySelectorAll('h2')].map(({ textContent }) => textContent)).toContain('Who borrows');
+    cell('Lent on').click();
+    for (const name of ['Due back', 'Fee', 'State'])
+      cell(name).dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
+    await fixture.whenStable();
+    button(page, 'Share one row evenly').click();
+    expect(part.pickedCells().map(({ width }) => width)).toEqual([3, 3, 3, 3]);
+  });
+
   it('saves the form as it stands', async () => {
     part.rename('Lending');
     await fixture.whenStable();

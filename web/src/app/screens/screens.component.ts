@@ -1,13 +1,23 @@
-import { Component, computed, inject, input, signal } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  signal,
+  type WritableSignal,
+} from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButton } from '@angular/material/button';
+import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
+import { MatTooltipModule } from '@angular/material/tooltip';
 import { catchError, of, Subject, switchMap } from 'rxjs';
 import {
   findField,
   showKey,
-  tableOf,
   type Field,
   type Form,
   type FormCell,
@@ -19,11 +29,16 @@ import {
   allParts,
   cellFor,
   cellsOf,
-  formFromTable,
+  gathered,
+  movedInto,
   partAt,
+  partId,
+  placeOf,
+  placesOf,
   shelfOf,
   subformFor,
   subformsOf,
+  takenApart,
   withColumn,
   withPartAdded,
   withPartAt,
@@ -37,13 +52,22 @@ import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { RecordSheetComponent } from '../desk/record-sheet.component';
 import { RecordState } from '../desk/record.state';
 import { Api, type RecordData } from '../shared/api.service';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
+import { SelectComponent, type Option } from '../shared/select.component';
 import { Toast } from '../shared/toast.service';
+import type { NewFormDialog } from './new-form.dialog';
 
 const WIDTHS = ([2, 3, 4, 6, 8, 12] as const).map((width) => [width, String(width)] as const);
-/** Levels of subforms that a new form has: more of them are a press away. */
-const LEVELS = 2;
+/** Steps that can be undone. */
+const MOST_STEPS = 100;
+/** Places that are none of the parts': no id is like them. */
+const [ON_FORM, NEW_SECTION, NEW_TABS] = ['-form', '-section', '-tabs'];
+const NOTES = [
+  ['heading', 'a heading'],
+  ['note', 'a note'],
+] as const;
 const LOOKS = [
   ['grid', 'a grid'],
   ['cards', 'cards'],
@@ -68,9 +92,12 @@ const linksOn = ({ parts }: Form): string =>
     DOCUMENT_PARTS,
     LineComponent,
     MatButton,
+    MatIconButton,
     MatCheckboxModule,
     MatIconModule,
+    MatTooltipModule,
     RecordSheetComponent,
+    SelectComponent,
   ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
@@ -79,9 +106,13 @@ const linksOn = ({ parts }: Form): string =>
 export class ScreensComponent extends DocumentPage<Form> {
   private readonly api = inject(Api);
   private readonly toast = inject(Toast);
+  private readonly dialogs = inject(LazyDialogs);
+  private readonly injector = inject(Injector);
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly widthChoices = WIDTHS;
   readonly mayChoices = MAY;
   readonly lookChoices = LOOKS;
+  readonly noteChoices = NOTES;
   readonly formRights = [
     ['add', 'add'],
     ['change', 'change'],
@@ -96,6 +127,9 @@ export class ScreensComponent extends DocumentPage<Form> {
   protected override readonly speech = { one: 'screen', dropped: 'the rows it shows stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'screen' });
   readonly form = this.document;
+  /** The form as it was before each step, and as it was before each that was undone. */
+  readonly past = signal<readonly Form[]>([]);
+  readonly future = signal<readonly Form[]>([]);
   readonly data = signal<RecordData | null>(null);
   readonly picked = signal<readonly string[]>([]);
   private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
@@ -163,26 +197,24 @@ export class ScreensComponent extends DocumentPage<Form> {
   }
 
   make(): void {
-    const options = this.store.design().tables.map(({ id, plural }) => ({ id, label: plural }));
-    this.begin(
-      {
-        title: 'New form',
-        label: 'What is it called on the Desk?',
-        act: 'Make it',
-        from: { label: 'From the table', options },
-        hint: 'Every field gets its control, every table that links to it a subform.',
-      },
-      ({ name, from }) =>
-        formFromTable(this.store.design(), tableOf(this.store.design(), from), newId('o'), name, LEVELS),
+    const data = { design: this.store.design() };
+    this.beginBy(() =>
+      this.dialogs.open<NewFormDialog, typeof data, Form>(
+        () => import('./new-form.dialog').then((m) => m.NewFormDialog),
+        { data },
+      ),
     );
   }
 
   pick({ id, more }: { id: string; more: boolean }): void {
     const isCell = (path: string): boolean =>
       partAt(this.form()?.parts ?? [], path.split('/'))?.part === 'cell';
+    // Several are cells of one level: they are set, and put somewhere, together.
+    const isBeside = (path: string): boolean =>
+      isCell(path) && path.split('/').slice(0, -1).join() === id.split('/').slice(0, -1).join();
     this.picked.update((known) => {
       if (!more || !isCell(id)) return known.length === 1 && known[0] === id ? [] : [id];
-      return known.includes(id) ? known.filter((other) => other !== id) : [...known.filter(isCell), id];
+      return known.includes(id) ? known.filter((other) => other !== id) : [...known.filter(isBeside), id];
     });
   }
 
@@ -193,6 +225,155 @@ export class ScreensComponent extends DocumentPage<Form> {
       this.form()!.parts,
     );
     this.set({ parts });
+  }
+
+  /** The one part that is picked, where it is none of a field or subform. */
+  readonly pickedPart = computed(() => {
+    const [part, ...others] = this.pickedParts();
+    return part && others.length === 0 ? part : null;
+  });
+
+  /** The parts around what is picked: those of its level, however they stand in sections and on tabs. */
+  private readonly level = computed((): readonly FormPart[] => {
+    const around = (this.picked()[0] ?? '').split('/').slice(0, -1);
+    const parts = this.form()?.parts ?? [];
+    const subform = around.length > 0 ? partAt(parts, around) : null;
+    return subform?.part === 'subform' ? subform.parts : parts;
+  });
+
+  /** Where what is picked may stand. */
+  readonly places = computed((): Option[] => [
+    { id: ON_FORM, label: 'on the form itself' },
+    ...placesOf(this.level()).map(({ id, label }) => ({ id, label: `in ${label}` })),
+    { id: NEW_SECTION, label: 'in a new section' },
+    { id: NEW_TABS, label: 'on a new tab' },
+  ]);
+  readonly place = computed(() => {
+    const places = this.pickedParts().map((part) => placeOf(this.level(), partId(part)) ?? ON_FORM);
+    return places.every((id) => id === places[0]) ? (places[0] ?? null) : null;
+  });
+
+  /** Puts what is picked into a section or on a tab, a new one too, or back on the form. */
+  put(place: string): void {
+    const ids = this.pickedParts().map(partId);
+    const make = (parts: FormPart[]): FormPart =>
+      place === NEW_SECTION
+        ? { part: 'section', id: newId('s'), label: 'Section', parts }
+        : { part: 'tabs', id: newId('x'), tabs: [{ id: newId('y'), label: 'Tab', parts }] };
+    this.setLevel(
+      place === NEW_SECTION || place === NEW_TABS
+        ? gathered(this.level(), ids, make)
+        : movedInto(this.level(), ids, place === ON_FORM ? null : place),
+    );
+  }
+
+  private setLevel(parts: FormPart[]): void {
+    const around = (this.picked()[0] ?? '').split('/').slice(0, -1);
+    this.set({
+      parts:
+        around.length === 0
+          ? parts
+          : withPartAt(this.form()!.parts, around, (part) =>
+              part.part === 'subform' ? { ...part, parts } : part,
+            ),
+    });
+  }
+
+  /** What stood in a section or on tabs stands in its place. */
+  takeApart(): void {
+    const part = this.pickedPart();
+    if (!part) return;
+    this.setLevel(takenApart(this.level(), partId(part)));
+    this.picked.set([]);
+  }
+
+  /** Changes a note, a section or tabs that are picked. */
+  setPart(patch: {
+    readonly label?: string;
+    readonly text?: string;
+    readonly look?: 'heading' | 'note';
+  }): void {
+    this.change((part) => ({ ...part, ...patch }) as FormPart);
+  }
+
+  setTab(id: string, label: string): void {
+    this.change((part) =>
+      part.part === 'tabs'
+        ? { ...part, tabs: part.tabs.map((tab) => (tab.id === id ? { ...tab, label } : tab)) }
+        : part,
+    );
+  }
+
+  addTab(): void {
+    this.change((part) =>
+      part.part === 'tabs'
+        ? { ...part, tabs: [...part.tabs, { id: newId('y'), label: 'Another tab', parts: [] }] }
+        : part,
+    );
+  }
+
+  /** Takes a tab away; what stood on it stands on the one before, or the one behind the first. */
+  dropTab(id: string): void {
+    this.change((part) => {
+      if (part.part !== 'tabs' || part.tabs.length < 2) return part;
+      const at = part.tabs.findIndex((tab) => tab.id === id);
+      const to = at === 0 ? 1 : at - 1;
+      const moved = part.tabs[at]?.parts ?? [];
+      return {
+        ...part,
+        tabs: part.tabs.flatMap((tab, i) =>
+          i === at ? [] : [i === to ? { ...tab, parts: [...tab.parts, ...moved] } : tab],
+        ),
+      };
+    });
+  }
+
+  addNote(look: 'heading' | 'note'): void {
+    const id = newId('n');
+    const text = look === 'heading' ? 'Heading' : 'A note to those who fill this in.';
+    this.set({ parts: [{ part: 'note', id, width: 12, look, text }, ...this.form()!.parts] });
+    this.pickNew(id);
+  }
+
+  /** Picks what has come onto the form, and brings it into sight. */
+  private pickNew(id: string): void {
+    this.picked.set([id]);
+    afterNextRender(
+      () => this.element.querySelector('.canvas [aria-pressed="true"]')?.scrollIntoView({ block: 'nearest' }),
+      { injector: this.injector },
+    );
+  }
+
+  /** Makes what is picked as wide as its share of a row. */
+  share(): void {
+    const count = this.pickedCells().length;
+    this.setPicked({ width: Math.max(2, Math.floor(12 / count)) });
+  }
+
+  undo(): void {
+    this.goBack(this.past, this.future);
+  }
+
+  redo(): void {
+    this.goBack(this.future, this.past);
+  }
+
+  private goBack(from: WritableSignal<readonly Form[]>, to: WritableSignal<readonly Form[]>): void {
+    const [form, back] = [this.form(), from().at(-1)];
+    if (!form || !back) return;
+    from.update((all) => all.slice(0, -1));
+    to.update((all) => [...all, form]);
+    this.show(back);
+  }
+
+  override keys(event: KeyboardEvent): void {
+    const letter = event.key.toLowerCase();
+    const isTyping = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+    if (event.ctrlKey && !isTyping && (letter === 'z' || letter === 'y')) {
+      event.preventDefault();
+      if (letter === 'y' || event.shiftKey) this.redo();
+      else this.undo();
+    } else super.keys(event);
   }
 
   setPicked(patch: Partial<FormCell>): void {
@@ -221,9 +402,9 @@ export class ScreensComponent extends DocumentPage<Form> {
   }
 
   /** Places a field, or the rows that lead here by a link, on the form. */
-  place(part: FormCell | Subform): void {
+  placeOn(part: FormCell | Subform): void {
     this.set({ parts: withPartAdded(this.form()!.parts, part) });
-    this.picked.set([part.part === 'cell' ? part.field : part.link]);
+    this.pickNew(partId(part));
   }
 
   cell(field: Field): FormCell {
@@ -284,15 +465,24 @@ export class ScreensComponent extends DocumentPage<Form> {
   set(patch: Partial<Form>): void {
     const form = this.form();
     if (!form) return;
-    const next = { ...form, ...patch };
+    this.past.update((all) => [...all.slice(1 - MOST_STEPS), form]);
+    this.future.set([]);
+    this.show({ ...form, ...patch });
+  }
+
+  private show(next: Form): void {
+    const form = this.form();
     this.form.set(next);
     // The fields of a row come all; its rows within do where the form shows them.
-    if (patch.parts && linksOn(next) !== linksOn(form))
+    if (!form || linksOn(next) !== linksOn(form))
       this.previews.next({ form: next, key: this.data()?.record.key ?? null });
+    this.picked.update((ids) => ids.filter((id) => partAt(next.parts, id.split('/'))));
   }
 
   protected override take(form: Form): void {
     super.take(form);
+    this.past.set([]);
+    this.future.set([]);
     this.data.set(null);
     this.picked.set([]);
     this.previews.next({ form, key: null });

@@ -1,0 +1,87 @@
+import { TestBed, type ComponentFixture } from '@angular/core/testing';
+import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
+import type { Design, Form } from '@heathridge/core/design';
+import { formFromTable } from '@heathridge/core/form';
+import { OFFICE } from '../../../../core/src/design/testing/office';
+import { button, setUp } from '../testing/bench';
+import { NewFormDialog } from './new-form.dialog';
+
+describe('NewFormDialog', () => {
+  let fixture: ComponentFixture<NewFormDialog>;
+  let page: HTMLElement;
+  let closed: Form | undefined;
+
+  async function open(design: Design = OFFICE): Promise<void> {
+    TestBed.overrideProvider(MAT_DIALOG_DATA, { useValue: { design } });
+    TestBed.overrideProvider(MatDialogRef, { useValue: { close: (form: Form) => (closed = form) } });
+    setUp();
+    fixture = TestBed.createComponent(NewFormDialog);
+    page = fixture.nativeElement as HTMLElement;
+    await fixture.whenStable();
+  }
+  beforeEach(() => (closed = undefined));
+
+  const box = (name: string): HTMLInputElement =>
+    [...page.querySelectorAll<HTMLElement>('mat-checkbox')]
+      .find(({ textContent }) => textContent.trim() === name)!
+      .querySelector('input')!;
+  async function tick(name: string): Promise<void> {
+    box(name).click();
+    await fixture.whenStable();
+  }
+  const outline = (): string => page.querySelector('[role="status"]')!.textContent;
+
+  it('takes along what leads to a table, and shows how they lie in one another', async () => {
+    await open();
+    expect(button(page, 'Make it').disabled).toBeTrue();
+    expect(outline()).toContain('Tick a table');
+    await tick('Borrowers');
+    expect([box('Loans').checked, box('Fines').checked]).toEqual([true, true]);
+    expect(outline()).toMatch(/Borrowers, one at a time\s*Loans, beneath it\s*Fines, within each/);
+    await tick('Fines');
+    expect(outline()).not.toContain('Fines');
+    button(page, 'Make it').click();
+    expect([closed!.table, closed!.label]).toEqual(['t_borrower', 'Borrowers']);
+    expect(JSON.stringify(closed)).not.toContain('f_fLoan');
+  });
+
+  it('sees which is the parent, in whatever order they are ticked, and says what has no place', async () => {
+    await open();
+    await tick('Fines');
+    await tick('Borrowers');
+    await tick('Loans');
+    // Nothing is between the two any more: the one that was ticked first stays.
+    expect(outline()).toContain('Fines, one at a time');
+    expect(outline()).toContain('No lookup ties Borrowers to the rest: left out.');
+    await tick('Loans');
+    expect(outline()).toMatch(/Borrowers, one at a time\s*Loans, beneath it\s*Fines, within each/);
+  });
+
+  it('keeps a name that somebody has written, and asks for one', async () => {
+    await open();
+    await tick('Loans');
+    const name = page.querySelector<HTMLInputElement>('hr-line input')!;
+    expect(name.value).toBe('Loans');
+    name.value = ' ';
+    name.dispatchEvent(new Event('input'));
+    await tick('Borrowers');
+    expect(name.value).toBe(' ');
+    button(page, 'Make it').click();
+    expect(closed).toBeUndefined();
+  });
+
+  it('offers a name that no form has', async () => {
+    const forms = ['Loans', 'loans 2'].map((label, i) =>
+      formFromTable(OFFICE, OFFICE.tables[1]!, `o_${i}`, label),
+    );
+    await open({ ...OFFICE, forms });
+    await tick('Loans');
+    expect(page.querySelector<HTMLInputElement>('hr-line input')!.value).toBe('Loans 3');
+  });
+
+  it('begins with the only table there is', async () => {
+    await open({ ...OFFICE, tables: [OFFICE.tables[0]!] });
+    expect(box('Borrowers').checked).toBeTrue();
+    expect(button(page, 'Make it').disabled).toBeFalse();
+  });
+});

@@ -1,0 +1,156 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { MatButton } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import {
+  Label,
+  listOf,
+  tableOf,
+  type Design,
+  type Form,
+  type FormPart,
+  type Table,
+} from '@heathridge/core/design';
+import { formFromTables, leadingTables, subformsOf } from '@heathridge/core/form';
+import { bySchema } from '../shared/by-schema';
+import { newId } from '../shared/ids';
+import { LineComponent } from '../shared/line.component';
+
+/** Levels of what leads to a table that are ticked with it: more are a press away. */
+const LEVELS = 2;
+
+/** A form made in one step of the tables that are ticked; how they lie in one another is shown meanwhile. */
+@Component({
+  selector: 'hr-new-form',
+  imports: [LineComponent, MatButton, MatCheckboxModule, MatDialogModule, ReactiveFormsModule],
+  template: `
+    <h2 mat-dialog-title>New form</h2>
+    <form [formGroup]="form" (ngSubmit)="done()">
+      <mat-dialog-content class="body">
+        <div class="field tables" role="group" aria-label="Tables it shows">
+          <span class="label">Tables it shows</span>
+          @for (table of tables; track table.id) {
+            <mat-checkbox [checked]="ticked().has(table.id)" (change)="tick(table, $event.checked)">{{
+              table.plural
+            }}</mat-checkbox>
+          }
+        </div>
+        <div class="field" role="status">
+          <span class="label">How they lie in one another</span>
+          @for (line of outline(); track $index) {
+            <span class="line cut" dir="auto" [style.padding-inline-start.px]="line.depth * 18"
+              ><strong>{{ line.label }}</strong
+              >{{ line.says }}</span
+            >
+          } @empty {
+            <span class="soft">Tick a table: what leads to it comes along.</span>
+          }
+          @if (left()) {
+            <span class="gorse-text">{{ left() }}</span>
+          }
+        </div>
+        <hr-line class="name" label="What is it called on the Desk?" formControlName="name" />
+      </mat-dialog-content>
+      <mat-dialog-actions align="end">
+        <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
+        <button type="submit" matButton="filled" [disabled]="made() === null">Make it</button>
+      </mat-dialog-actions>
+    </form>
+  `,
+  styles: `
+    .body {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+      gap: 14px 24px;
+      min-width: min(560px, 80vw);
+    }
+    .tables {
+      max-height: 46vh;
+      overflow-y: auto;
+    }
+    .line {
+      display: block;
+      padding-block: 3px;
+    }
+    .name {
+      grid-column: 1 / -1;
+    }
+    .gorse-text {
+      color: var(--hr-gorse-deep);
+    }
+    @media (max-width: 600px) {
+      .body {
+        grid-template-columns: minmax(0, 1fr);
+      }
+    }
+  `,
+})
+export class NewFormDialog {
+  private readonly design = inject<{ readonly design: Design }>(MAT_DIALOG_DATA).design;
+  private readonly ref = inject<MatDialogRef<NewFormDialog, Form>>(MatDialogRef);
+  readonly tables = this.design.tables;
+  readonly ticked = signal<ReadonlySet<string>>(new Set());
+  readonly form = new FormGroup({
+    name: new FormControl('', { nonNullable: true, validators: bySchema(Label) }),
+  });
+
+  /** What the ticks make; null while there are none. */
+  readonly made = computed(() => {
+    const wanted = [...this.ticked()].map((table) => ({ table, fields: null }));
+    return wanted.length > 0 ? formFromTables(this.design, wanted, newId('o')) : null;
+  });
+  readonly outline = computed(() => {
+    const made = this.made();
+    if (!made) return [];
+    const inner = (
+      parts: readonly FormPart[],
+      depth: number,
+    ): { label: string; says: string; depth: number }[] =>
+      subformsOf(parts).flatMap(({ label, parts: within }) => [
+        { label, says: depth === 1 ? ', beneath it' : ', within each', depth },
+        ...inner(within, depth + 1),
+      ]);
+    const root = tableOf(this.design, made.form.table);
+    return [{ label: root.plural, says: ', one at a time', depth: 0 }, ...inner(made.form.parts, 1)];
+  });
+  /** The tables that have no place among the others, in words. */
+  readonly left = computed(() => {
+    const left = this.made()?.left ?? [];
+    if (left.length === 0) return '';
+    return `No lookup ties ${listOf(left.map(({ plural }) => plural))} to the rest: left out.`;
+  });
+
+  /** With a table comes what leads to it; what is unticked goes alone. */
+  tick(table: Table, isOn: boolean): void {
+    this.ticked.update((known) => {
+      const next = new Set(known);
+      if (isOn) for (const { id } of leadingTables(this.design, table, LEVELS)) next.add(id);
+      else next.delete(table.id);
+      return next;
+    });
+    const { name } = this.form.controls;
+    // A name that nobody has written yet is that of what it shows.
+    if (!name.dirty) name.setValue(this.free(this.made()?.form.label ?? ''));
+  }
+
+  /** A name that no form has: with a number behind it where one has. */
+  private free(label: string): string {
+    const taken = new Set(this.design.forms.map((form) => form.label.toLowerCase()));
+    for (let n = 1; ; n++) {
+      const name = n === 1 ? label : `${label} ${n}`;
+      if (!taken.has(name.toLowerCase())) return name;
+    }
+  }
+
+  constructor() {
+    const [only, ...others] = this.tables;
+    if (only && others.length === 0) this.tick(only, true);
+  }
+
+  done(): void {
+    this.form.markAllAsTouched();
+    const made = this.made();
+    if (made && this.form.valid) this.ref.close({ ...made.form, label: this.form.getRawValue().name.trim() });
+  }
+}
