@@ -48,6 +48,34 @@ test('what cannot be read stays as it was typed', async ({ office, page }) => {
   await expect(page.getByText('not saved yet')).toBeHidden();
 });
 
+test('what is sound is saved when it is left: for the next record, for a new one, for another screen', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Players');
+  const note = page.getByRole('textbox', { name: 'Phone' });
+  const title = page.getByRole('heading', { name: /^Player P-/ });
+  const first = await title.textContent();
+  const leave: [string, () => Promise<void>][] = [
+    ['01632 960001', () => page.keyboard.press('Alt+ArrowDown')],
+    ['01632 960002', () => page.keyboard.press('Alt+n')],
+    ['01632 960003', () => page.getByRole('tab', { name: 'Repairs' }).click()],
+  ];
+  for (const [phone, go] of leave) {
+    await expect(title).toHaveText(first!);
+    await note.fill(phone);
+    await go();
+    await office.said(`${first} is saved`);
+    await expect(title.filter({ hasText: first! })).toBeHidden();
+    await expect(page.getByRole('dialog')).toBeHidden();
+    await page.getByRole('tab', { name: 'Today' }).click();
+    await page.getByRole('tab', { name: 'Players' }).click();
+    await expect(title).toHaveText(first!);
+    await expect(note).toHaveValue(phone);
+  }
+});
+
 test('what is typed and not saved is there after the page was closed, and Today offers it', async ({
   office,
   page,

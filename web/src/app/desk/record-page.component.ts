@@ -39,6 +39,8 @@ import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { NothingComponent } from '../frame/nothing.component';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { FIELD } from '../shared/field';
+import { LazyDialogs } from '../shared/lazy-dialogs.service';
+import { leaving, type MayHoldChanges } from '../shared/leave.guard';
 import { problemOf } from '../shared/problem';
 import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
@@ -74,9 +76,10 @@ const KEPT_AFTER = 250;
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
 })
-export class RecordPageComponent {
+export class RecordPageComponent implements MayHoldChanges {
   private readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
+  private readonly dialogs = inject(LazyDialogs);
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
   private readonly drafts = inject(RecordDrafts);
@@ -247,7 +250,9 @@ export class RecordPageComponent {
     });
   }
 
+  /** Asked when the record is to be left: what is being typed right now counts too. */
   unsaved(): boolean {
+    (document.activeElement as HTMLElement | null)?.blur();
     return this.state()?.dirty() ?? false;
   }
 
@@ -288,9 +293,9 @@ export class RecordPageComponent {
   }
 
   warn(event: BeforeUnloadEvent): void {
-    (document.activeElement as HTMLElement | null)?.blur();
+    const isUnsaved = this.unsaved();
     this.keep();
-    if (this.unsaved()) event.preventDefault();
+    if (isUnsaved) event.preventDefault();
   }
 
   keys(event: KeyboardEvent): void {
@@ -399,19 +404,24 @@ export class RecordPageComponent {
     else this.state.set(null);
   }
 
-  /** Saves the record with its subform rows, all or nothing; true when it is in the file. */
-  async save(): Promise<boolean> {
+  /** Saves the record before it is left; false where it cannot be saved as it stands. */
+  settle(): Promise<boolean> {
+    return this.save(false);
+  }
+
+  /** Saves the record with its subform rows, all or nothing; true when it is in the file. It is shown then, or left. */
+  async save(stays = true): Promise<boolean> {
     const state = this.state();
     if (!state || this.busy()) return false;
     this.busy.set(true);
     try {
-      return await this.saved(state);
+      return await this.saved(state, stays);
     } finally {
       this.busy.set(false);
     }
   }
 
-  private async saved(state: RecordState): Promise<boolean> {
+  private async saved(state: RecordState, stays: boolean): Promise<boolean> {
     // What is being typed right now counts too, and so does what a lookup is still searched for.
     (document.activeElement as HTMLElement | null)?.blur();
     await firstValueFrom(
@@ -435,7 +445,7 @@ export class RecordPageComponent {
       this.toast.say(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`);
       this.searches.next(this.search());
       this.left();
-      if (key) {
+      if (key && stays) {
         this.open(key);
         await this.router.navigate([], { queryParams: { key: JSON.stringify(key) }, replaceUrl: true });
       }
@@ -541,20 +551,8 @@ export class RecordPageComponent {
     else if (top + height > from + room) list.scrollToOffset(top + height - room);
   }
 
-  private async mayLeave(): Promise<boolean> {
-    if (!this.unsaved()) return true;
-    const data: Confirmation = {
-      title: 'Leave without saving?',
-      text: 'What you changed in this record is not saved yet.',
-      act: 'Leave it',
-      stay: 'Stay here',
-      danger: true,
-    };
-    const leaves = await firstValueFrom(
-      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
-    );
-    if (leaves) this.left();
-    return leaves === true;
+  private mayLeave(): Promise<boolean> {
+    return firstValueFrom(leaving(this, this.dialogs));
   }
 
   private readList(search: string, after: RowKey | null) {
