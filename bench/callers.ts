@@ -55,7 +55,7 @@ export class Callers {
   constructor(private readonly headers: string) {}
 
   call: Caller = async (method, url, body) => {
-    const { host, hostname, port, pathname } = new URL(url);
+    const { host, hostname, port, pathname, search } = new URL(url);
     const free = this.free.get(host) ?? [];
     this.free.set(host, free);
     const line = free.pop() ?? new Line(connect(Number(port), hostname));
@@ -66,7 +66,7 @@ export class Callers {
       : '';
     try {
       return await line.ask(
-        `${method} ${pathname} HTTP/1.1\r\nhost: ${host}\r\n${this.headers}${sent}\r\n${text}`,
+        `${method} ${pathname}${search} HTTP/1.1\r\nhost: ${host}\r\n${this.headers}${sent}\r\n${text}`,
       );
     } finally {
       free.push(line);

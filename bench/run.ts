@@ -16,6 +16,7 @@ import { Callers, type Caller } from './callers';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
 import { pageFigures } from './pages';
+import { openingRecords } from './records';
 import { scrolling } from './scrolling';
 import { takingIn } from './taking-in';
 import type { Typed, Typing } from './typists';
@@ -363,6 +364,8 @@ async function main(): Promise<void> {
     };
     const bringing = { file: files.get(id), send, apply, csv: readFileSync(path) };
     figures.push(...(await bringingIn(data, BROUGHT, path, bringing)));
+    const at = `${address}/api/files/${id}`;
+    figures.push(await openingRecords(files.get(id), at, cookie, apply, call));
     figures.push(await scrolling(LARGE, ROWS, FILL));
     figures.push(...(await takingIn(data, ROWS, address, cookie)));
     figures.push({

@@ -124,6 +124,7 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   // A form with rows within rows, one of them unfolded, with a section and tabs, and how it is begun.
   await office.button('New form').first().click();
   await page.getByRole('checkbox', { name: 'Players' }).check();
+  await page.getByLabel('What is it called on the Desk?').fill('Rows in rows');
   await accessible(page, 'New form');
   await office.button('Make it').click();
   await page.getByRole('button', { name: 'Phone', exact: true }).click();
@@ -134,7 +135,8 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await accessible(page, 'Screens, with parts within parts');
   await office.button('Save screen').click();
   await page.getByRole('link', { name: 'Open the Desk' }).click();
-  await page.getByRole('tab', { name: 'Players 2' }).click();
+  await page.getByRole('tab', { name: 'Rows in rows' }).click();
+  await page.locator('.entry', { hasText: 'P-1204' }).click();
   await page.getByRole('button', { name: /^Row 1 of Hires/ }).click();
   await accessible(page, 'Desk, with rows within rows');
   await page.getByRole('link', { name: 'To the Bench' }).click();

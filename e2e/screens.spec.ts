@@ -12,7 +12,7 @@ test('a form over three tables is made in one step, arranged, and used: rows wit
   await dialog.getByRole('checkbox', { name: 'Players' }).check();
   await expect(dialog.getByRole('status')).toContainText('Players, one at a time');
   await expect(dialog.getByRole('status')).toContainText('Payments, within each');
-  await dialog.getByLabel('What is it called on the Desk?').fill('Players and payments');
+  await dialog.getByLabel('What is it called on the Desk?').fill('Hired and paid');
   await office.button('Make it').click();
   await expect(page.getByRole('button', { name: 'Hires', exact: true })).toBeVisible();
 
@@ -33,11 +33,13 @@ test('a form over three tables is made in one step, arranged, and used: rows wit
   await page.getByLabel('Name of tab 1').fill('What they hired');
   await page.keyboard.press('Tab');
   await office.button('Save screen').click();
-  await office.said('Players and payments is saved');
+  await office.said('Hired and paid is saved');
 
   await page.getByRole('link', { name: 'Open the Desk' }).click();
-  await page.getByRole('tab', { name: 'Players and payments' }).click();
-  await expect(page.getByRole('heading', { name: /^Player P-/ })).toBeVisible();
+  await page.getByRole('tab', { name: 'Hired and paid' }).click();
+  await page.getByRole('searchbox', { name: 'Find players' }).fill('Whitlam, Dora');
+  await page.locator('.entry', { hasText: 'P-1204' }).click();
+  await expect(page.getByRole('heading', { name: 'Player P-1204' })).toBeVisible();
   await expect(page.getByRole('region', { name: 'How to reach them' })).toContainText('Email');
   const hires = page.getByRole('region', { name: 'Hires' });
   const open = hires.getByRole('button', { name: /^Row 1 of Hires/ });

@@ -271,6 +271,7 @@ describe('dependantsOf', () => {
         table: 't_loan',
         parts: [{ part: 'cell', field: 'f_lDue', width: 3, people: 'type' }],
         rights: { add: true, change: true, delete: true },
+        opens: 'first',
       },
     ],
     reports: [

@@ -358,6 +358,8 @@ export const Form = v.object({
     Parts,
   ),
   rights: RowRights,
+  /** Whether it begins with the first of its records, or with a blank one. */
+  opens: v.optional(v.picklist(['first', 'blank']), 'first'),
 });
 
 export const Report = v.object({

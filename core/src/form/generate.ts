@@ -158,6 +158,7 @@ export function formFromTables(
       table: table.id,
       parts: [...fillRows(cells.map(cellFor)), ...subformsFor(design, table, wanted, [], MOST_LEVELS)],
       rights: ALL_RIGHTS,
+      opens: 'first',
     },
     left: wanted.filter((other) => !shown.has(other.table)).map((other) => tableOf(design, other.table)),
   };

@@ -171,8 +171,9 @@ export class SubformComponent {
     return rows.filter(({ deleted }) => !deleted).length + unread;
   });
 
-  /** Whether what is within a row is shown: by itself where it is the only one or something is wrong in it. */
+  /** Whether what is within a row is shown: by itself where something is wrong in it, never where the row goes. */
   isOpen(row: RowState): boolean {
+    if (row.deleted) return false;
     if (this.unfolded().has(row.id)) return true;
     return row.lists.some(({ rows }) => rows.some((inner) => this.saysIn(inner)));
   }
@@ -181,6 +182,12 @@ export class SubformComponent {
     return (
       this.sheet.told().has(row.id) || row.lists.some(({ rows }) => rows.some((inner) => this.saysIn(inner)))
     );
+  }
+
+  /** What a row shows as a card: one that goes has nothing more to be typed within it. */
+  partsOf(row: RowState): readonly FormPart[] {
+    const { parts } = this.subform();
+    return row.deleted ? parts.filter(({ part }) => part === 'cell' || part === 'note') : parts;
   }
 
   turn(row: RowState): void {

@@ -504,10 +504,17 @@ export class RecordPageComponent implements MayHoldChanges {
     this.focusSoon();
   }
 
-  /** Never nothing: a screen that is opened shows the first of what it lists, unless somebody was quicker. */
+  /**
+   * Never nothing: a screen that is opened shows the first of what it lists, or a blank record where it is for that,
+   * unless somebody was quicker.
+   */
   private showFirst(): void {
     const [first] = this.entries();
-    if (this.isFresh && first && !this.state() && !this.keyParam() && !this.newParam()) this.open(first.key);
+    const form = this.info()?.form;
+    if (this.isFresh && !this.state() && !this.keyParam() && !this.newParam()) {
+      if (form?.opens === 'blank' && form.rights.add) this.begin();
+      else if (first) this.open(first.key);
+    }
     this.isFresh = false;
   }
 

@@ -261,6 +261,18 @@ describe('RecordSheetComponent', () => {
       expect(page.textContent).toContain('Too much.');
     });
 
+    it('folds what is within a row that goes, and unfolds it again when it stays', async () => {
+      await deep();
+      opener(1).click();
+      const [loans] = state.record().lists;
+      state.removeChild(loans!.rows[0]!);
+      await fixture.whenStable();
+      expect([opener(1).disabled, shown()]).toEqual([true, []]);
+      state.removeChild(state.record().lists[0]!.rows[0]!);
+      await fixture.whenStable();
+      expect(shown()).toEqual(['£0.10', '£0.20']);
+    });
+
     it('shows each row as a card, with what is within it inside', async () => {
       const parts = mapParts(DEEP.parts, (part) =>
         part.part === 'subform' && part.link === 'f_lBorrower' ? { ...part, look: 'cards' } : part,

@@ -89,6 +89,7 @@ const WORDS: Readonly<Record<string, string>> = {
   sort: 'Order',
   first: 'How many rows',
   parts: 'What stands on it',
+  opens: 'What it opens on',
   rights: 'What people may do',
   source: 'Where rows come from',
   paper: 'Paper',

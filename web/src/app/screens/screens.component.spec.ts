@@ -221,6 +221,12 @@ describe('ScreensComponent', () => {
     expect(part.pickedCells().map(({ width }) => width)).toEqual([3, 3, 3, 3]);
   });
 
+  it('opens on the first record, or on a blank one', async () => {
+    expect(part.form()!.opens).toBe('first');
+    button(page, 'a blank one').click();
+    expect(part.form()!.opens).toBe('blank');
+  });
+
   it('saves the form as it stands', async () => {
     part.rename('Lending');
     await fixture.whenStable();

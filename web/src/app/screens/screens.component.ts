@@ -68,6 +68,10 @@ const NOTES = [
   ['heading', 'a heading'],
   ['note', 'a note'],
 ] as const;
+const OPENS = [
+  ['first', 'the first record'],
+  ['blank', 'a blank one'],
+] as const;
 const LOOKS = [
   ['grid', 'a grid'],
   ['cards', 'cards'],
@@ -112,6 +116,7 @@ export class ScreensComponent extends DocumentPage<Form> {
   readonly widthChoices = WIDTHS;
   readonly mayChoices = MAY;
   readonly lookChoices = LOOKS;
+  readonly openChoices = OPENS;
   readonly noteChoices = NOTES;
   readonly formRights = [
     ['add', 'add'],
