@@ -76,6 +76,36 @@ test('what is sound is saved when it is left: for the next record, for a new one
   }
 });
 
+test('before a record is deleted it is said what goes along, and what stands in the way', async ({
+  office,
+  page,
+}) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Hire desk');
+  await page.getByRole('searchbox', { name: 'Find hires' }).fill('Bellweather');
+  await page.locator('.entry').first().click();
+  await office.button('Payment').click();
+  await page
+    .getByRole('textbox', { name: /^Amount, row/ })
+    .last()
+    .fill('5');
+  await page.keyboard.press('Control+s');
+  await office.said(/^Hire \d+ is saved/);
+  await office.button('Delete').click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('heading')).toHaveText(/^Delete hire \d+\?$/);
+  await expect(dialog.getByRole('listitem')).toHaveText(/^\d+ payments? goe?s? along \(Hire\)\.$/);
+  await dialog.getByRole('button', { name: 'Keep it' }).click();
+  await page.getByRole('tab', { name: 'Players' }).click();
+  await page.getByRole('searchbox', { name: 'Find players' }).fill('Whitlam, Dora');
+  await page.locator('.entry', { hasText: 'P-1204' }).click();
+  await expect(page.getByRole('heading', { name: 'Player P-1204' })).toBeVisible();
+  await office.button('Delete').click();
+  await expect(dialog.getByRole('heading')).toHaveText('Player P-1204 cannot be deleted');
+  await expect(dialog.getByRole('listitem')).toHaveText(/^\d+ hires, by Player/);
+  await expect(dialog.getByRole('button')).toHaveText(['Close']);
+});
+
 test('what is typed and not saved is there after the page was closed, and Today offers it', async ({
   office,
   page,

@@ -98,7 +98,7 @@ test('before rows are deleted it is said what goes along, and what stands in the
   await tick(0, 1, 2);
   await office.button('Delete 3').click();
   const dialog = page.getByRole('dialog');
-  await expect(dialog).toContainText('These players cannot be deleted');
+  await expect(dialog).toContainText('3 players cannot be deleted');
   await expect(dialog.getByRole('listitem')).toHaveText(
     /^\d+ hires, by Player: they have to be deleted or changed first\.$/,
   );

@@ -45,6 +45,9 @@ export const Along = v.strictObject({
   along: v.array(
     v.strictObject({
       table: Id,
+      /** What one of its rows is called, and several. */
+      one: v.string(),
+      many: v.string(),
       link: v.string(),
       becomes: v.picklist(['deleted', 'emptied', 'in the way']),
       count: v.number(),

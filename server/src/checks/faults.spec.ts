@@ -135,22 +135,22 @@ describe('what cannot be worked out for a row', () => {
   });
 
   it('is a marked cell on a screen, in its list and in its subform', async () => {
-    const cell = (id: string) => ({ field: id, people: 'read', width: 6 });
+    const cell = (id: string) => ({ part: 'cell', field: id, people: 'read', width: 6 });
     const rights = { add: true, change: true, delete: true };
     const form = {
       type: 'form',
       id: 'o_site',
       label: 'Sites',
       table: 't_site',
-      hidden: [],
-      fields: SITE.fields.map(({ id }) => cell(id)),
       rights,
-      subforms: [
+      parts: [
+        ...SITE.fields.map(({ id }) => cell(id)),
         {
+          part: 'subform',
           link: 'f_vSite',
           label: 'Visits',
-          shown: true,
-          fields: ['f_vCost', 'f_vFar'].map(cell),
+          look: 'grid',
+          parts: ['f_vCost', 'f_vFar'].map(cell),
           rights: { ...rights, relink: true },
         },
       ],
@@ -161,9 +161,9 @@ describe('what cannot be worked out for a row', () => {
       '2 (cannot be worked out)',
       '12',
     ]);
-    const { record, subforms } = ok(await office.call('GET', 'desk/screens/o_site/record?key=[2]'));
+    const { record } = ok(await office.call('GET', 'desk/screens/o_site/record?key=[2]'));
     expect(FAULTS.map((fault) => record.cells[`f_${fault}`])).toEqual(marks.slice(0, -1));
-    expect(subforms[0].rows[0].cells.f_vFar).toEqual({ fault: 'cast' });
+    expect(record.subforms[0].rows[0].cells.f_vFar).toEqual({ fault: 'cast' });
   });
 
   it('is empty in the view for other tools', () => {

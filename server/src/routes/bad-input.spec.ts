@@ -6,9 +6,7 @@ import { Office, type Answer } from '../testing/office';
 const FORM = {
   type: 'form',
   label: 'X',
-  fields: [],
-  hidden: [],
-  subforms: [],
+  parts: [],
   rights: { add: true, change: true, delete: true },
 };
 

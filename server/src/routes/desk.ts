@@ -2,16 +2,17 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Id, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
 import { levelOf, levelTo } from '@heathridge/core/form';
-import { seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
-import { NOTHING, SaveRequest } from '@heathridge/core/rows';
+import { refusedChange, seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
+import { Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
+import { goesAlong } from '../rows/along';
 import { readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
 import { count, list } from '../reading/rows';
-import { choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
+import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
 
 /**
  * Those tables and every table that their lookups, rules and worked-out fields lead to: what the page
@@ -143,6 +144,20 @@ export function deskRoutes(router: Router): void {
       return reply
         .type('application/json')
         .send(readMore(file.reader, file.design, viewer, level, parent, start));
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/along',
+    answer: answers.Along,
+    needs: 'colleague',
+    summary: 'What would become of other rows if a record were deleted; nothing is changed',
+    body: v.object({ key: Key }),
+    handler: ({ file, viewer, body }) => {
+      const table = tableAt(file, screenOf(viewer).table);
+      const refusal = refusedChange(file.design, viewer, { op: 'delete', table: table.id, key: body.key });
+      if (refusal !== null) throw new Problem('not-allowed', refusal);
+      return { along: goesAlong(file.reader, file.design, table, checkedKeys(file, table, [body.key])) };
     },
   });
   router.add({

@@ -35,7 +35,8 @@ const Window = v.object({
   ...RowsAsked.entries,
 });
 
-function checkedKeys({ design }: OpenFile, table: Table, keys: readonly RowKey[]): RowKey[] {
+/** Keys as the file has them. Throws a problem for one that is none of the table's. */
+export function checkedKeys({ design }: OpenFile, table: Table, keys: readonly RowKey[]): RowKey[] {
   return keys.map((key) => {
     const right = checkKey(design, table, key);
     if (!right) throw new Problem('bad-request', `This is no key of ${table.label}.`);

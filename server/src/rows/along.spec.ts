@@ -122,7 +122,8 @@ describe('what goes along with rows that are deleted', () => {
     });
     const asked = async (keys: RowKey[]): Promise<unknown> =>
       (await own.call('POST', 'tables/t_person/along', { keys })).body.along;
-    const going = { table: 't_person', link: 'Lead', becomes: 'deleted', more: false };
+    const [one, many] = ['Person', 'People'];
+    const going = { table: 't_person', one, many, link: 'Lead', becomes: 'deleted', more: false };
     expect(await asked([[1]])).toEqual([{ ...going, count: 3 }]);
     expect(await asked([[2], [4]])).toEqual([{ ...going, count: 2 }]);
     expect(await asked([[5]])).toEqual([]);

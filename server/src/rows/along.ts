@@ -86,6 +86,9 @@ const MOST_FOLLOWED = 10_000;
 export interface Along {
   /** The id of their table, and the label of what leads from them. */
   readonly table: string;
+  /** What one of its rows is called, and several. */
+  readonly one: string;
+  readonly many: string;
   readonly link: string;
   readonly becomes: 'deleted' | 'emptied' | 'in the way';
   readonly count: number;
@@ -144,6 +147,7 @@ export function goesAlong(
     if (counted.length === 0) return [];
     const becomes = deletes ? 'deleted' : link.onDelete === 'refuse' ? 'in the way' : 'emptied';
     const count = Math.min(counted.length, MOST_FOLLOWED);
-    return [{ table: link.child.id, link: link.label, becomes, count, more: counted.length > count }];
+    const { id, label: one, plural: many } = link.child;
+    return [{ table: id, one, many, link: link.label, becomes, count, more: counted.length > count }];
   });
 }

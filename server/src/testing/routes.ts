@@ -54,6 +54,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     for: 'colleague',
     body: { path: ['f_paymentHire'], parent: 1417, start: 0 },
   },
+  'POST /api/files/:file/desk/screens/:screen/along': { for: 'colleague', body: { key: [1417] } },
   'POST /api/files/:file/desk/screens/:screen/save': {
     for: 'colleague',
     body: { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },

@@ -31,6 +31,7 @@ import { sumShown } from '@heathridge/core/values';
 import { FIELD } from '../shared/field';
 import { StripComponent } from '../shared/strip.component';
 import { ValueInputComponent } from '../value/value-input.component';
+import { PartDirective } from './part.directive';
 import type { ListState, RecordState, RowState } from './record.state';
 import { Sheet } from './sheet.service';
 
@@ -61,7 +62,14 @@ type Group =
 /** Parts of a form for one row: cells and notes on the 12-column grid, between them sections, tabs and subforms. */
 @Component({
   selector: 'hr-parts',
-  imports: [FIELD, forwardRef(() => SubformComponent), MatTabsModule, MatTooltipModule, ValueInputComponent],
+  imports: [
+    FIELD,
+    forwardRef(() => SubformComponent),
+    MatTabsModule,
+    MatTooltipModule,
+    PartDirective,
+    ValueInputComponent,
+  ],
   templateUrl: './parts.component.html',
   styleUrl: './parts.component.scss',
 })
@@ -125,6 +133,7 @@ export class PartsComponent {
     MatIconModule,
     MatTableModule,
     MatTooltipModule,
+    PartDirective,
     StripComponent,
     ValueInputComponent,
   ],

@@ -38,6 +38,7 @@ import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { NothingComponent } from '../frame/nothing.component';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
+import { deletion } from '../shared/deleting';
 import { FIELD } from '../shared/field';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { leaving, type MayHoldChanges } from '../shared/leave.guard';
@@ -472,13 +473,16 @@ export class RecordPageComponent implements MayHoldChanges {
     const state = this.state();
     const key = state?.record().key;
     if (!state || !key) return;
-    const data: Confirmation = {
-      title: `Delete ${state.table.label.toLowerCase()} ${this.keyText(key)}?`,
-      text: 'It is taken out of the file. The history keeps what it held.',
-      act: 'Delete',
-      stay: 'Keep it',
-      danger: true,
-    };
+    const found = await firstValueFrom(
+      this.api.recordAlong(this.desk.file, this.screen(), key).pipe(
+        catchError((error: unknown) => {
+          this.problem.set(problemOf(error).detail);
+          return of(null);
+        }),
+      ),
+    );
+    if (!found) return;
+    const data = deletion(`${state.table.label.toLowerCase()} ${this.keyText(key)}`, true, found.along);
     const sure = await firstValueFrom(
       this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
     );

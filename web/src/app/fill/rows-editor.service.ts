@@ -25,6 +25,7 @@ import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridg
 import { heldOf } from '../desk/record.state';
 import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
+import { deletion } from '../shared/deleting';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { narrowedBy } from '../shared/narrowed';
 import { problemOf } from '../shared/problem';
@@ -32,7 +33,6 @@ import { typeScale } from '../shared/row-height';
 import { Toast } from '../shared/toast.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
-import { alongWords } from './along-words';
 import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillCells } from './cells.service';
 import { FillStore, type GridRow } from './fill.store';
@@ -208,28 +208,13 @@ export class RowsEditor {
     );
     const found = await firstValueFrom(asked, { defaultValue: null });
     if (!found) return;
-    const isHeld = found.along.some(({ becomes }) => becomes === 'in the way');
-    const lines = found.along
-      .filter(({ becomes }) => !isHeld || becomes === 'in the way')
-      .map((item) => alongWords(this.store.design(), item));
-    const stopped: Confirmation = {
-      title: `${rows.length === 1 ? 'This' : 'These'} ${name} cannot be deleted`,
-      text: 'Nothing was changed. Other rows still lead there:',
-      lines,
-      stay: 'Close',
-    };
-    const data: Confirmation = {
-      title: `Delete ${rows.length} ${name}?`,
-      text: `${rows.length === 1 ? 'It is' : 'They are'} taken out of the file. The history keeps what ${rows.length === 1 ? 'it' : 'they'} held.`,
-      lines,
-      act: 'Delete',
-      stay: rows.length === 1 ? 'Keep it' : 'Keep them',
-      danger: true,
-    };
+    const data = deletion(
+      rows.length === 1 ? `this ${name}` : `${rows.length} ${name}`,
+      rows.length === 1,
+      found.along,
+    );
     const sure = await firstValueFrom(
-      this.dialog
-        .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data: isHeld ? stopped : data })
-        .afterClosed(),
+      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
     );
     if (!sure) return;
     this.fill.remove(table, rows).subscribe({

@@ -298,6 +298,11 @@ export class Api {
     this.http.get<RecordData>(`${base(file)}/desk/screens/${screen}/record`, {
       params: { key: JSON.stringify(key) },
     });
+  /** What would become of other rows if a record were deleted. */
+  recordAlong = (file: string, screen: string, key: RowKey) =>
+    this.http.post<answers.Answer<typeof answers.Along>>(`${base(file)}/desk/screens/${screen}/along`, {
+      key,
+    });
   moreRows = (
     file: string,
     screen: string,
