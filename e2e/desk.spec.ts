@@ -82,15 +82,13 @@ test('before a record is deleted it is said what goes along, and what stands in 
 }) => {
   await office.signIn('Tobin Leck');
   await office.openDemoDesk('Hire desk');
-  await page.getByRole('searchbox', { name: 'Find hires' }).fill('Bellweather');
-  await page.locator('.entry').first().click();
   await office.button('Payment').click();
   await page
     .getByRole('textbox', { name: /^Amount, row/ })
     .last()
     .fill('5');
   await page.keyboard.press('Control+s');
-  await office.said(/^Hire \d+ is saved/);
+  await office.said(/Hire \d+ is saved/);
   await office.button('Delete').click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('heading')).toHaveText(/^Delete hire \d+\?$/);
