@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import {
   afterNextRender,
   ChangeDetectorRef,
@@ -133,6 +134,7 @@ export class PartsComponent {
     MatIconModule,
     MatTableModule,
     MatTooltipModule,
+    NgTemplateOutlet,
     PartDirective,
     StripComponent,
     ValueInputComponent,

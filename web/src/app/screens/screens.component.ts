@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import {
   afterNextRender,
   Component,
@@ -100,6 +101,7 @@ const linksOn = ({ parts }: Form): string =>
     MatCheckboxModule,
     MatIconModule,
     MatTooltipModule,
+    NgTemplateOutlet,
     RecordSheetComponent,
     SelectComponent,
   ],
