@@ -26,7 +26,7 @@ const CORE_ROOMS = {
   expression: ['values'],
   design: ['expression', 'values'],
   rows: ['design', 'expression', 'values'],
-  form: ['design'],
+  form: ['design', 'expression', 'rows', 'values'],
   people: ['design', 'expression', 'form', 'rows'],
   query: ['design', 'expression', 'values'],
   report: ['design', 'query', 'values'],
@@ -34,7 +34,7 @@ const CORE_ROOMS = {
   change: ['design', 'documents', 'expression', 'values'],
   plan: ['change', 'design', 'expression'],
   temporal: [],
-  api: ['expression', 'change', 'design', 'documents', 'plan', 'query', 'report', 'rows', 'sheet'],
+  api: ['expression', 'change', 'design', 'documents', 'form', 'plan', 'query', 'report', 'rows', 'sheet'],
   sheet: ['design', 'values'],
   exchange: ['change', 'design', 'expression', 'plan', 'sheet', 'values'],
 };
@@ -66,7 +66,7 @@ const WEB_ROOMS = {
   fill: ['ask', 'bring', 'desk', 'file', 'frame', 'shared', 'value'],
   bring: ['file', 'shared'],
   query: ['ask', 'file', 'frame', 'shared', 'value'],
-  screens: ['desk', 'file', 'frame', 'shared'],
+  screens: ['ask', 'desk', 'file', 'frame', 'shared'],
   print: ['file', 'frame', 'shared'],
   bench: ['file', 'plan', 'shared'],
 };

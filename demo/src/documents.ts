@@ -1,5 +1,5 @@
-import type { Design, Form, Query, Report } from '@heathridge/core/design';
-import { formFromTable } from '@heathridge/core/form';
+import type { Design, Form, FormPart, FormWorked, Query, Report } from '@heathridge/core/design';
+import { formFromTable, mapParts } from '@heathridge/core/form';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
@@ -147,18 +147,50 @@ export const REPORTS: readonly Report[] = [
   },
 ];
 
+/** Parts with another behind the last of their cells. */
+function withBesideCells(parts: readonly FormPart[], part: FormPart): FormPart[] {
+  const last = parts.map((other) => other.part !== 'subform').lastIndexOf(true);
+  return [...parts.slice(0, last + 1), part, ...parts.slice(last + 1)];
+}
+
 /** The screens on the Desk: each made from its table in one step, as a builder would. */
 export function demoForms(design: Design): Form[] {
   const make = (name: string, id: string, label: string, levels = 1): Form => {
     const table = design.tables.find(({ id: own }) => own === tableId(name))!;
     return formFromTable(design, table, id, label, levels);
   };
+  const worked = (
+    id: string,
+    label: string,
+    expression: string,
+    result: FormWorked['result'] = { kind: 'money', places: 2 },
+  ): FormWorked => ({ part: 'worked', id, label, width: 3, expression, result });
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
+  const repair = make('repair', 'o_repairs', 'Repairs');
+  const cost = `SUM(${ref('repair_line', 'repair')}.${ref('repair_line', 'cost')})`;
+  const school = `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`;
+  const price = `${ref('repair_line', 'part')}.${ref('part', 'price')}`;
   return [
-    hire,
+    {
+      ...hire,
+      parts: withBesideCells(hire.parts, {
+        ...worked('w_school', 'School', school, { kind: 'text', most: null }),
+        width: 6,
+      }),
+    },
     // What was paid stands within each hire, and what was mended within each repair.
     make('player', 'o_players', 'Players', 2),
     make('instrument', 'o_instruments', 'Instruments', 2),
-    make('repair', 'o_repairs', 'Repairs'),
+    {
+      ...repair,
+      parts: [
+        ...mapParts(repair.parts, (part) =>
+          part.part === 'subform' && part.link === fieldId('repair_line', 'repair')
+            ? { ...part, parts: [...part.parts, worked('w_price', 'Price of the part', price)] }
+            : part,
+        ),
+        worked('w_cost', 'Cost of this repair', `COALESCE(${cost}, 0)`),
+      ],
+    },
   ];
 }

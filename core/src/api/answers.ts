@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { Change, type Notice } from '../change';
 import { FAULTS } from '../expression';
 import { Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
+import type { Beyond } from '../form';
 import type { LinkOffer } from '../plan';
 import type { FunnelPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
@@ -268,7 +269,10 @@ export const Choices = v.strictObject({ choices: v.array(Choice) });
 /** A row of a form, and the rows of each subform within it. */
 export interface RecordRow {
   readonly key: RowKey;
+  /** Of fields, and of what is worked out on the form. */
   readonly cells: Readonly<Record<string, v.InferOutput<typeof Cell>>>;
+  /** What that reads beyond the form's cells. */
+  readonly beyond?: Beyond | undefined;
   readonly subforms: readonly RecordRows[];
 }
 /** The first rows of a subform that lead to one row, and how many there are. */
@@ -276,16 +280,27 @@ export interface RecordRows {
   readonly link: string;
   readonly rows: readonly RecordRow[];
   readonly total: number;
+  /** What the rows behind these come to, for each of the subform's totals; missing where nothing is totalled. */
+  readonly rest?: readonly Tally[] | undefined;
 }
+const Tally = v.strictObject({ count: v.number(), sum: Plain, least: Plain, most: Plain });
+type Tally = v.InferOutput<typeof Tally>;
+const BeyondRow: v.GenericSchema<unknown, Beyond> = v.strictObject({
+  cells: v.record(Id, Plain),
+  links: v.record(Id, v.nullable(v.lazy(() => BeyondRow))),
+});
+export const BeyondLink = v.strictObject({ row: v.nullable(BeyondRow) });
 export const RecordRow: v.GenericSchema<unknown, RecordRow> = v.strictObject({
   key: Key,
   cells: v.record(v.string(), Cell),
+  beyond: v.optional(v.lazy(() => BeyondRow)),
   subforms: v.array(v.lazy(() => RecordRows)),
 });
 export const RecordRows: v.GenericSchema<unknown, RecordRows> = v.strictObject({
   link: Id,
   rows: v.array(v.lazy(() => RecordRow)),
   total: v.number(),
+  rest: v.optional(v.array(Tally)),
 });
 export const RecordData = v.strictObject({ record: RecordRow });
 

@@ -54,6 +54,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
     const { fields, hidden: _, subforms: __, ...rest } = document;
     return { ...rest, parts: [...cells(fields), ...subforms] };
   },
+  // Format 8: forms have what is worked out on them, and say which rows they show: what nothing says of is as before.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { isEnclosed, making } from '../expression';
-import { characters, isTimeZone, parsePattern } from '../values';
+import { characters, isTimeZone, parsePattern, type Total } from '../values';
 import { issueWords } from './issue-words';
 
 // Where a schema has no words of its own.
@@ -110,6 +110,18 @@ const ChoiceText = v.pipe(
 /** Whether a text can be a choice: it is not empty, of one line and not too long. */
 export const isChoiceText = (text: string): boolean => v.is(ChoiceText, text);
 
+/** What an expression gives, and how it is shown. */
+const Result = v.variant('kind', [
+  TextKind,
+  WholeNumber,
+  Decimal,
+  Money,
+  Tick,
+  DateOnly,
+  TimeOfDay,
+  DateTime,
+]);
+
 export const FieldType = v.variant('kind', [
   TextKind,
   LongText,
@@ -166,8 +178,7 @@ export const FieldType = v.variant('kind', [
   v.object({
     kind: v.literal('workedOut'),
     expression: v.pipe(ExpressionText, v.minLength(1, 'A field that is worked out needs an expression.')),
-    /** What the expression gives, and how it is shown. */
-    result: v.variant('kind', [TextKind, WholeNumber, Decimal, Money, Tick, DateOnly, TimeOfDay, DateTime]),
+    result: Result,
   }),
 ]);
 
@@ -273,13 +284,46 @@ const RowRights = v.object({ add: v.boolean(), change: v.boolean(), delete: v.bo
 /** `relink`: they may move a row to another record. */
 const SubformRights = v.object({ ...RowRights.entries, relink: v.boolean() });
 
+/** Where the label of a control stands: above it, left of it, there at its right end beside the control, or nowhere; above without a word. */
+const LabelAt = v.optional(v.picklist(['above', 'left', 'end', 'none']));
+
 /** A field with its control. */
 export const FormCell = v.object({
   part: v.literal('cell'),
   field: Id,
   width: Width,
   people: v.picklist(['type', 'read']),
+  labelAt: LabelAt,
 });
+
+/** Something worked out on a form: a total over the rows of a subform, a text of several fields. */
+export const FormWorked = v.object({
+  part: v.literal('worked'),
+  id: Id,
+  label: Label,
+  width: Width,
+  labelAt: LabelAt,
+  /** Over the row around it, in stored form. */
+  expression: v.pipe(ExpressionText, v.minLength(1, 'What is worked out needs an expression.')),
+  result: Result,
+});
+
+/** Which rows are shown, in what order, and how many at first. */
+const RowsShown = {
+  /** What all of them meet, over a row of their table; none for all rows. */
+  conditions: v.optional(
+    v.pipe(
+      v.array(v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.'))),
+      v.maxLength(20, 'At most 20 conditions stand beside one another.'),
+    ),
+  ),
+  /** Empty, or none, for the order of their table. */
+  order: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5))),
+};
+
+/** Totals of a column beneath the rows of a subform. */
+const TOTALS = ['sum', 'average', 'least', 'most', 'count'] as const satisfies readonly Total[];
+const SumLine = v.object({ field: Id, total: v.picklist(TOTALS) });
 
 /** Words on a form: a heading, or a note. */
 const FormNote = v.object({
@@ -298,6 +342,7 @@ interface Nest {
 type AnyPart =
   | v.InferOutput<typeof FormCell>
   | v.InferOutput<typeof FormNote>
+  | v.InferOutput<typeof FormWorked>
   | (Nest & v.InferOutput<typeof SubformOwn>)
   | (Nest & v.InferOutput<typeof SectionOwn>)
   | (v.InferOutput<typeof TabsOwn> & { readonly tabs: (Nest & v.InferOutput<typeof TabOwn>)[] });
@@ -320,6 +365,11 @@ const SubformOwn = v.object({
   /** Rows beneath one another with a heading each column, or each row as a card. */
   look: v.picklist(['grid', 'cards']),
   rights: SubformRights,
+  ...RowsShown,
+  /** Rows that are shown at first; the others when they are asked for. Null for as many as are read at once. */
+  most: maybe(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(500))),
+  /** The totals beneath its rows; null for the sums of its money. */
+  sums: maybe(v.pipe(v.array(SumLine), v.maxLength(20))),
 });
 const SectionOwn = v.object({ part: v.literal('section'), id: Id, label: Label });
 const TabsOwn = v.object({ part: v.literal('tabs'), id: Id });
@@ -340,7 +390,7 @@ const FormTabs = v.object({
 });
 
 /** A part of the layout of a form: a tree, as deep as the links go. */
-export const FormPart = v.variant('part', [FormCell, FormNote, Subform, FormSection, FormTabs]);
+export const FormPart = v.variant('part', [FormCell, FormNote, FormWorked, Subform, FormSection, FormTabs]);
 
 /** Whether what came nests no deeper than parts do: asked before anything walks through it. */
 const isShallow = (value: unknown, left = 2 * MOST_DEPTH): boolean =>
@@ -358,6 +408,7 @@ export const Form = v.object({
     Parts,
   ),
   rights: RowRights,
+  ...RowsShown,
   /** Whether it begins with the first of its records, or with a blank one. */
   opens: v.optional(v.picklist(['first', 'blank']), 'first'),
 });
@@ -400,7 +451,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 7;
+export const FORMAT = 8;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -460,6 +511,7 @@ export type QueryColumn = v.InferOutput<typeof QueryColumn>;
 export type Measure = v.InferOutput<typeof Measure>;
 export type Form = v.InferOutput<typeof Form>;
 export type FormCell = v.InferOutput<typeof FormCell>;
+export type FormWorked = v.InferOutput<typeof FormWorked>;
 export type FormPart = v.InferOutput<typeof FormPart>;
 export type Subform = v.InferOutput<typeof Subform>;
 export type Report = v.InferOutput<typeof Report>;

@@ -4,3 +4,5 @@ export * from './level';
 export * from './problems';
 export * from './sort';
 export * from './tree';
+export * from './reckon';
+export * from './sums';

@@ -1,14 +1,17 @@
+import { attempt } from '../expression';
 import {
+  boundIn,
   fieldOf,
   findField,
   type Design,
   type Field,
   type Form,
   type FormCell,
+  type FormWorked,
   type Subform,
   type Table,
 } from '../design';
-import { cellsOf, subformsOf } from './tree';
+import { cellsOf, subformsOf, workedOf } from './tree';
 
 /**
  * The rows of one table on a form: the record itself, or a subform's; and the levels beneath each of its rows. What
@@ -17,6 +20,8 @@ import { cellsOf, subformsOf } from './tree';
 export interface Level {
   readonly table: Table;
   readonly cells: readonly { readonly field: Field; readonly cell: FormCell }[];
+  /** What is worked out for each of its rows beside its fields, as far as its expressions can be read. */
+  readonly worked: readonly FormWorked[];
   readonly rights: Subform['rights'];
   /** Null for the record. */
   readonly subform: Subform | null;
@@ -43,6 +48,9 @@ function levelAt(
     rights,
     subform,
     link: subform ? (fieldOf(table, subform.link) ?? null) : null,
+    worked: workedOf(parts).filter(
+      ({ expression }) => attempt(() => boundIn(design, table.id, expression)).ok,
+    ),
     cells: cellsOf(parts).flatMap((cell) => {
       const field = fieldOf(table, cell.field);
       return field ? [{ field, cell }] : [];

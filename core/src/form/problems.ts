@@ -1,11 +1,27 @@
-import { fieldOf, findField, type Design, type Form, type FormPart, type Table } from '../design';
-import { allParts, cellsOf, partId, subformsOf } from './tree';
+import { attempt } from '../expression';
+import {
+  boundIn,
+  conditionIn,
+  fieldOf,
+  findField,
+  fits,
+  typeOf,
+  type Design,
+  type Form,
+  type FormPart,
+  type Subform,
+  type Table,
+} from '../design';
+import { allParts, cellsOf, partId, subformsOf, workedOf } from './tree';
 
 /** What keeps a form from being opened, said for people. */
 export function formProblems(design: Design, form: Form): string[] {
   const table = design.tables.find(({ id }) => id === form.table);
   if (!table) return ['The table of this form is no longer there.'];
-  const found = [...problemsAt(design, table, form.parts, form.label)];
+  const found = [
+    ...rowsProblems(design, table, form, form.label),
+    ...problemsAt(design, table, form.parts, form.label),
+  ];
   const own = allParts(form.parts)
     .filter(({ part }) => part !== 'cell' && part !== 'subform')
     .map(partId);
@@ -24,12 +40,38 @@ function* problemsAt(
     yield `A field of ${label === '' ? 'this form' : label} is no longer there.`;
   if (twice(cells.map(({ field }) => field))) yield `A field stands twice in ${label}.`;
   if (twice(subforms.map(({ link }) => link))) yield `A subform stands twice in ${label}.`;
+  for (const { label: name, expression, result } of workedOf(parts)) {
+    const bound = attempt(() => boundIn(design, table.id, expression).bound);
+    if (!bound.ok) yield `${name} cannot be worked out: ${bound.error.message}`;
+    else if (!fits(bound.value.type, typeOf(design, result)))
+      yield `${name} is shown as something else than its expression gives.`;
+  }
   for (const subform of subforms) {
     const found = findField(design, subform.link);
     const type = found?.field.type;
     if (!found || type?.kind !== 'lookup' || type.table !== table.id)
       yield `The subform ${subform.label} does not fit its table any more.`;
-    else yield* problemsAt(design, found.table, subform.parts, subform.label);
+    else {
+      yield* rowsProblems(design, found.table, subform, subform.label);
+      if (subform.sums?.some(({ field }) => !fieldOf(found.table, field)))
+        yield `A field beneath ${subform.label} is no longer there.`;
+      yield* problemsAt(design, found.table, subform.parts, subform.label);
+    }
+  }
+}
+
+/** What is wrong with which rows are shown, and their order. */
+function* rowsProblems(
+  design: Design,
+  table: Table,
+  { conditions = [], order }: Pick<Subform, 'conditions' | 'order'>,
+  label: string,
+): Generator<string> {
+  if (order?.some(({ field }) => !fieldOf(table, field)))
+    yield `A field by which ${label} is ordered is no longer there.`;
+  for (const condition of conditions) {
+    const bound = attempt(() => conditionIn(design, table.id, condition));
+    if (!bound.ok) yield `Which rows ${label} shows cannot be worked out: ${bound.error.message}`;
   }
 }
 

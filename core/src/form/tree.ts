@@ -1,10 +1,11 @@
-import type { FormCell, FormPart, Subform } from '../design';
+import type { FormCell, FormPart, FormWorked, Subform } from '../design';
 
 /** The parts that stand in a part, as lists: one for most, one a tab; none in what holds no others. */
 export function within(part: FormPart): readonly (readonly FormPart[])[] {
   switch (part.part) {
     case 'cell':
     case 'note':
+    case 'worked':
       return [];
     case 'section':
     case 'subform':
@@ -19,6 +20,7 @@ export function withLists(part: FormPart, make: (parts: readonly FormPart[]) => 
   switch (part.part) {
     case 'cell':
     case 'note':
+    case 'worked':
       return part;
     case 'section':
     case 'subform':
@@ -45,6 +47,10 @@ const ofLevel = (parts: readonly FormPart[]): readonly FormPart[] =>
 /** The cells of a level in reading order, which is that of the Tab key. */
 export const cellsOf = (parts: readonly FormPart[]): FormCell[] =>
   ofLevel(parts).filter((part): part is FormCell => part.part === 'cell');
+
+/** What is worked out at a level. */
+export const workedOf = (parts: readonly FormPart[]): FormWorked[] =>
+  ofLevel(parts).filter((part): part is FormWorked => part.part === 'worked');
 
 /** The subforms of a level; not those within them. */
 export const subformsOf = (parts: readonly FormPart[]): Subform[] =>

@@ -89,27 +89,3 @@ export interface Worked {
   readonly value: Value;
   readonly fault?: Fault;
 }
-
-/**
- * The values of worked-out fields that follow from the row alone, by field id: what a form shows while typing.
- * Where not all values of the row are at hand, those that need others are left out.
- */
-export function workedValues(
-  design: Design,
-  table: Table,
-  values: ReadonlyMap<string, Value>,
-  moment: Moment,
-  known?: ReadonlySet<string>,
-): Record<string, Worked> {
-  const found: Record<string, Worked> = {};
-  for (const { id, type } of table.fields) {
-    if (type.kind !== 'workedOut') continue;
-    const bound = attempt(() => boundIn(design, table.id, `"#${id}"`).bound);
-    if (!bound.ok || !fromRowAlone(bound.value)) continue;
-    if (known && fieldsRead(bound.value, table).some((field) => !known.has(field))) continue;
-    const result = evaluateRow(bound.value, table, values, moment);
-    const scale = bound.value.type.type === 'number' ? bound.value.type.scale : 0;
-    found[id] = result.ok ? { value: fromVal(result.value, scale) } : { value: null, fault: result.fault };
-  }
-  return found;
-}

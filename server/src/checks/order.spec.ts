@@ -183,7 +183,7 @@ describe('the order of texts in a file', () => {
         const seen: { key: [number] }[] = [];
         for (let page = 0; page < 5; page++) {
           const after = seen[seen.length - 1]?.key ?? null;
-          const request = { search: '', after, limit: 37 };
+          const request = { search: '', after, limit: 37, conditions: [], sort: [] };
           seen.push(
             ...(JSON.parse(readList(db, design, BUILDER, ordered, request, kept)) as { key: [number] }[]),
           );

@@ -111,8 +111,8 @@ export async function list(
   request: ListRequest,
 ): Promise<string> {
   const { design, reader } = file;
-  if (request.search.trim() === '' || !isLarge(file, table))
-    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, []));
+  if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))
+    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
 

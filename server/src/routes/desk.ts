@@ -1,28 +1,30 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Id, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
-import { levelOf, levelTo } from '@heathridge/core/form';
+import { levelOf, levelTo, type Level } from '@heathridge/core/form';
 import { refusedChange, seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
 import { Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { goesAlong } from '../rows/along';
-import { readMore, readRecord } from '../rows/read';
+import { readBeyond, readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
 import { count, list } from '../reading/rows';
+import type { OpenFile } from '../store/files';
 import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
 
 /**
- * Those tables and every table that their lookups, rules and worked-out fields lead to: what the page
+ * Those tables and every table that their lookups, rules and worked-out fields, and these ids, lead to: what the page
  * needs to know to show and check a row.
  */
-function tablesAround(design: Design, start: readonly Table[]): Table[] {
+function tablesAround(design: Design, start: readonly Table[], ids: ReadonlySet<string>): Table[] {
   const owners = new Map(
     design.tables.flatMap((table) => [...table.fields, ...table.links].map(({ id }) => [id, table])),
   );
-  const found = new Set(start);
+  const owning = (used: ReadonlySet<string>): Table[] => [...used].flatMap((id) => owners.get(id) ?? []);
+  const found = new Set([...start, ...owning(ids)]);
   for (const table of found) {
     for (const { type } of table.fields) {
       const target = type.kind === 'lookup' ? design.tables.find(({ id }) => id === type.table) : undefined;
@@ -30,10 +32,7 @@ function tablesAround(design: Design, start: readonly Table[]): Table[] {
     }
     for (const { table: id } of table.links)
       design.tables.filter((other) => other.id === id).forEach((other) => found.add(other));
-    for (const id of idsUsed(table)) {
-      const owner = owners.get(id);
-      if (owner) found.add(owner);
-    }
+    for (const owner of owning(idsUsed(table))) found.add(owner);
   }
   return design.tables.filter((table) => found.has(table));
 }
@@ -43,6 +42,17 @@ function screenOf({ screen }: Viewer): Form {
   if (!screen) throw new Problem('not-found', 'This screen is no longer there.');
   return screen;
 }
+
+/** The level of a screen to which links lead, and that of its record. */
+function levelsAt(file: OpenFile, viewer: Viewer, path: readonly string[]): { root: Level; level: Level } {
+  const root = levelOf(file.design, screenOf(viewer));
+  const level = root && levelTo(root, path);
+  if (!root || !level) throw new Problem('not-found', 'This subform is no longer there.');
+  return { root, level };
+}
+
+/** A value of a key of one field. */
+const KeyPart = v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]);
 
 export function deskRoutes(router: Router): void {
   router.add({
@@ -81,7 +91,7 @@ export function deskRoutes(router: Router): void {
     summary: 'A screen and the tables it works on',
     handler: ({ context, file, viewer }) => {
       const form = screenOf(viewer);
-      const tables = tablesAround(file.design, tablesOn(file.design, form));
+      const tables = tablesAround(file.design, tablesOn(file.design, form), idsUsed(form.parts));
       return {
         form,
         tables,
@@ -99,12 +109,16 @@ export function deskRoutes(router: Router): void {
     summary: 'The record list: entries and how many there are',
     query: v.object({ ...Search.entries, after: v.optional(v.pipe(v.string(), v.maxLength(2000))) }),
     handler: async ({ context: { jobs }, file, viewer, query, reply, gone: signal }) => {
-      const table = tableAt(file, screenOf(viewer).table);
+      const form = screenOf(viewer);
+      const table = tableAt(file, form.table);
       const after = query.after === undefined ? null : keyFrom(file, table, query.after);
       const reading = { file, jobs, signal };
-      const entries = await list(reading, viewer, table, { search: query.search, after, limit: 60 });
-      const total = await count(reading, table, { ...NOTHING, search: query.search });
-      const all = query.search.trim() === '' ? total : await count(reading, table, NOTHING);
+      const { search } = query;
+      const conditions = form.conditions ?? [];
+      const asked = { search, after, limit: 60, conditions, sort: form.order ?? [] };
+      const entries = await list(reading, viewer, table, asked);
+      const total = await count(reading, table, { search, conditions });
+      const all = search.trim() === '' ? total : await count(reading, table, { ...NOTHING, conditions });
       return reply.type('application/json').send(`{"total":${total},"all":${all},"entries":${entries}}`);
     },
   });
@@ -134,16 +148,34 @@ export function deskRoutes(router: Router): void {
       /** The links of the subforms that lead there, from the record on. */
       path: v.pipe(v.array(Id), v.minLength(1), v.maxLength(12)),
       /** The key of the row to which they lead. */
-      parent: v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]),
+      parent: KeyPart,
       start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
     }),
     handler: ({ file, viewer, body: { path, parent, start }, reply }) => {
-      const record = levelOf(file.design, screenOf(viewer));
-      const level = record && levelTo(record, path);
-      if (!level) throw new Problem('not-found', 'This subform is no longer there.');
+      const levels = levelsAt(file, viewer, path);
       return reply
         .type('application/json')
-        .send(readMore(file.reader, file.design, viewer, level, parent, start));
+        .send(readMore(file.reader, file.design, viewer, levels, parent, start));
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/beyond',
+    answer: answers.BeyondLink,
+    needs: 'colleague',
+    summary: 'What is worked out on a screen reads of the row that somebody has just chosen in a lookup',
+    body: v.object({
+      /** The links of the subforms that lead to the row with the lookup, from the record on. */
+      path: v.pipe(v.array(Id), v.maxLength(12)),
+      link: Id,
+      key: KeyPart,
+    }),
+    handler: ({ file, viewer, body: { path, link, key }, reply }) => {
+      const json = seesLookup(file.design, viewer, link)
+        ? readBeyond(file.reader, file.design, levelsAt(file, viewer, path), link, key)
+        : undefined;
+      if (json === undefined) throw new Problem('not-found', 'Nothing on this screen is worked out from it.');
+      return reply.type('application/json').send(`{"row":${json}}`);
     },
   });
   router.add({

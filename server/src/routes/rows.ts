@@ -376,7 +376,13 @@ export function rowRoutes(router: Router): void {
       const [problem] = documentProblems(file.design, body.form);
       if (problem !== undefined) throw new Problem('design-invalid', problem);
       const first = JSON.parse(
-        readList(file.reader, file.design, viewer, table, { search: '', after: null, limit: 1 }),
+        readList(file.reader, file.design, viewer, table, {
+          search: '',
+          after: null,
+          limit: 1,
+          conditions: body.form.conditions ?? [],
+          sort: body.form.order ?? [],
+        }),
       ) as { key: RowKey }[];
       const key = body.key ? checkKey(file.design, table, body.key) : (first[0]?.key ?? null);
       const record = key ? readRecord(file.reader, file.design, viewer, body.form, key) : null;

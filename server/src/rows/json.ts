@@ -13,11 +13,13 @@ import {
   catalogOf,
   fieldOf,
   placesOf,
+  tableOf,
   type Design,
   type Field,
   type FieldType,
   type Table,
 } from '@heathridge/core/design';
+import type { Need } from '@heathridge/core/form';
 
 /**
  * SQL for a field's value as JSON: decimals as text, ticks as true or false, a lookup as
@@ -30,7 +32,8 @@ export function cellJson(
   field: Field,
   alias: string,
 ): string {
-  if (field.type.kind === 'workedOut') return workedJson(catalog, table, field, field.type.result, alias);
+  if (field.type.kind === 'workedOut')
+    return workedJson(catalog, table, `"#${field.id}"`, field.type.result, alias);
   const own = fieldSql(design, catalog, table, field, alias);
   const text = shownText(design, catalog, field, own);
   return text === null
@@ -49,9 +52,15 @@ const tickJson = (v: string): string => `CASE ${v} WHEN 1 THEN 'true' WHEN 0 THE
 const decimal = (v: string, type: FieldType): string =>
   `CASE WHEN ${v} IS NOT NULL THEN ${decimalText(v, placesOf(type))} END`;
 
-/** What is worked out: its value, or `{"fault": …}` where that cannot be done. It is worked out once. */
-function workedJson(catalog: Catalog, table: Table, { id }: Field, type: FieldType, alias: string): string {
-  const { bound } = bind(`"#${id}"`, { catalog, table: table.id });
+/** SQL for what is worked out: its value, or `{"fault": …}` where that cannot be done. It is worked out once. */
+function workedJson(
+  catalog: Catalog,
+  table: Table,
+  expression: string,
+  type: FieldType,
+  alias: string,
+): string {
+  const { bound } = bind(expression, { catalog, table: table.id });
   const { sql, marked } = toSql(bound, { catalog, row: alias, faults: 'mark' });
   const isDecimal = type.kind === 'decimal' || type.kind === 'money';
   if (!marked) {
@@ -85,17 +94,33 @@ const inside = (array: string): string => `(SELECT substr(j, 2, length(j) - 2) F
 /** The engine takes at most 127 arguments a call. */
 const MOST_ARGUMENTS = 100;
 
-/** SQL for a row as a JSON object `{key: […], cells: {fieldId: cell, …}}`. */
+/** Something that is worked out for a row beside its fields. */
+export interface Beside {
+  readonly id: string;
+  readonly expression: string;
+  readonly result: FieldType;
+}
+
+/**
+ * SQL for a row as a JSON object `{key: […], cells: {id: cell, …}}`, the cells of fields and of what is worked out
+ * beside them; with `more`, further members.
+ */
 export function rowObject(
   design: Design,
   table: Table,
   alias: string,
   fields: readonly Field[] = table.fields,
+  beside: readonly Beside[] = [],
+  more: readonly (readonly [name: string, sql: string])[] = [],
 ): string {
   const catalog = catalogOf(design);
-  const cells = fields.map(
-    (field) => `${sqlText(field.id)}, ${cellJson(design, catalog, table, field, alias)}`,
-  );
+  const cells = [
+    ...fields.map((field) => `${sqlText(field.id)}, ${cellJson(design, catalog, table, field, alias)}`),
+    ...beside.map(
+      ({ id, expression, result }) =>
+        `${sqlText(id)}, ${workedJson(catalog, table, expression, result, alias)}`,
+    ),
+  ];
   // The engine takes at most 127 arguments a call.
   const chunks: string[] = [];
   for (let i = 0; i < cells.length; i += 60) chunks.push(`json_object(${cells.slice(i, i + 60).join(', ')})`);
@@ -103,7 +128,32 @@ export function rowObject(
     (all, chunk) => `json_patch(${all}, ${chunk})`,
     chunks.shift() ?? `json_object()`,
   );
-  return `json_object('key', ${keyArray(table, alias)}, 'cells', ${object})`;
+  const members = more.map(([name, sql]) => `, ${sqlText(name)}, ${sql}`).join('');
+  return `json_object('key', ${keyArray(table, alias)}, 'cells', ${object}${members})`;
+}
+
+/**
+ * SQL for what is read of a row beyond what is shown of it, as JSON `{cells: {fieldId: value, …}, links: {linkId: the
+ * same of the row it leads to, or null, …}}`. `depth` keeps the aliases apart.
+ */
+export function beyondObject(
+  design: Design,
+  table: string,
+  { fields, links }: Need,
+  alias: string,
+  depth = 0,
+): string {
+  const values = tableOf(design, table)
+    .fields.filter(({ id }) => fields.has(id))
+    .map(({ id, name, type }) => `${sqlText(id)}, ${valueJson(type, `${alias}.${sqlName(name)}`)}`);
+  const rows = [...links].map(([id, { hop, need }]) => {
+    const inner = `b${depth}`;
+    const on = hop.on.map(([own, other]) => `${inner}.${sqlName(other)} = ${alias}.${sqlName(own)}`);
+    const row = beyondObject(design, hop.table, need, inner, depth + 1);
+    const from = `${sqlName(tableOf(design, hop.table).name)} AS ${inner}`;
+    return `${sqlText(id)}, json(coalesce((SELECT ${row} FROM ${from} WHERE ${on.join(' AND ')}), 'null'))`;
+  });
+  return `json_object('cells', json_object(${values.join(', ')}), 'links', json_object(${rows.join(', ')}))`;
 }
 
 export const keyArray = (table: Table, alias: string): string =>

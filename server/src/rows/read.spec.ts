@@ -77,16 +77,17 @@ describe('a record with rows within rows', () => {
     const paid = listOf(of, 'f_paymentHire')!;
     expect(paid.total).toBe(whole.length);
     expect(keys(paid)).toEqual(whole.slice(0, paid.rows.length));
-    const level = levelTo(levelOf(office.design, form)!, ['f_hirePlayer', 'f_paymentHire'])!;
+    const root = levelOf(office.design, form)!;
+    const level = levelTo(root, ['f_hirePlayer', 'f_paymentHire'])!;
     const found = [...keys(paid)];
     while (found.length < whole.length) {
-      const json = readMore(file().reader, office.design, BUILDER, level, hire!, found.length);
+      const json = readMore(file().reader, office.design, BUILDER, { root, level }, hire!, found.length);
       const more = JSON.parse(json) as RecordRows;
       expect(more.rows.length).toBeGreaterThan(0);
       found.push(...keys(more));
     }
     expect(found).toEqual(whole);
-    const none = readMore(file().reader, office.design, BUILDER, level, 999_999, 0);
+    const none = readMore(file().reader, office.design, BUILDER, { root, level }, 999_999, 0);
     expect(JSON.parse(none)).toEqual({ link: 'f_paymentHire', rows: [], total: 0 });
   });
 

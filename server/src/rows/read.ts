@@ -1,6 +1,7 @@
 import {
   bind,
   bindCondition,
+  decimalText,
   orderKeySql,
   sqlName,
   sqlText,
@@ -11,28 +12,39 @@ import { runningKey } from '@heathridge/core/change';
 import { queryKeys } from '@heathridge/core/query';
 import {
   asText,
+  boundIn,
   catalogOf,
+  conditionIn,
   displayOf,
   displaySql,
   findField,
   lookupDisplay,
+  placesOf,
   tableOf,
+  valueKind,
   type Design,
   type Field,
   type Form,
   type Table,
 } from '@heathridge/core/design';
-import { levelOf, type Level } from '@heathridge/core/form';
+import {
+  levelOf,
+  reckoningOf,
+  sumLines,
+  type Level,
+  type Reckoning,
+  type SumLine,
+} from '@heathridge/core/form';
 import { visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
-import type { Value } from '@heathridge/core/values';
+import { isNumeric, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, guarded, prepared, textOf } from '../store/statements';
-import { cellJson, keyArray, keyColumns, rowObject } from './json';
+import { beyondObject, cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
-import { answersSql, orderOf, orderSql, searchSql, secondLine, type RowOrder } from './window';
+import { answersSql, orderOf, orderSql, searchSql, secondLine, type RowOrder, type SortBy } from './window';
 
 /** Rows of a subform that are read at once for each row around them, and in all of a level. */
 export const MOST_CHILDREN = 500;
@@ -50,13 +62,48 @@ interface ReadRow {
 /** The rows of a subform that lead to one row. */
 interface ReadRows {
   readonly rows: ReadRow[];
-  total: number;
+  readonly total: number;
+  /** What the rows behind these come to, as JSON text; null where there are none, or nothing is totalled. */
+  rest: string | null;
 }
 
+const NO_ROWS: ReadRows = { rows: [], total: 0, rest: null };
+
+/** What the rows of a form's levels are read with. */
+interface FormReading {
+  readonly db: Connection;
+  readonly design: Design;
+  readonly viewer: Viewer;
+  readonly reckoning: Reckoning;
+}
+
+const readingOf = (db: Connection, design: Design, viewer: Viewer, root: Level): FormReading => ({
+  db,
+  design,
+  viewer,
+  reckoning: reckoningOf(design, root),
+});
+
+/** SQL for a row `t` of a level: its cells, what is worked out beside them, and what that needs beyond them. */
+function levelRow({ design, viewer, reckoning }: FormReading, level: Level): string {
+  const { table, worked } = level;
+  const need = reckoning.need(level);
+  const has = need.fields.size > 0 || need.links.size > 0;
+  const beyond = has ? [['beyond', beyondObject(design, table.id, need, 't')] as const] : [];
+  return rowObject(design, table, 't', visibleFields(design, viewer, table), worked, beyond);
+}
+
+/** SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. */
+const conditionSql = (design: Design, table: Table, source: string): string =>
+  `(${toSql(conditionIn(design, table.id, source).bound, { catalog: catalogOf(design), row: 't', faults: 'empty' }).sql})`;
+
+const filtered = (design: Design, table: Table, conditions: readonly string[] = []): string =>
+  conditions.map((source) => ` AND ${conditionSql(design, table, source)}`).join('');
+
 /**
- * A record as a form shows it, as JSON text: `{record: {key, cells, subforms: [{link, rows, total}]}}`, rows within
- * rows as deep as the form goes; null when there is no such row. A lookup's cell is `[key, text]`. Each level takes one
- * statement, however many rows it hangs on.
+ * A record as a form shows it, as JSON text: `{record: {key, cells, beyond, subforms: [{link, rows, total}]}}`, rows
+ * within rows as deep as the form goes; null when there is no such row among those it shows. A lookup's cell is `[key,
+ * text]`. Each level takes one statement, however many rows it hangs on.
  */
 export function readRecord(
   db: Connection,
@@ -71,12 +118,14 @@ export function readRecord(
   const where = keyColumns(table, 't')
     .map((column, i) => `${column} = ?${i + 1}`)
     .join(' AND ');
-  const row = rowObject(design, table, 't', visibleFields(design, viewer, table));
-  const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}`;
+  const reading = readingOf(db, design, viewer, level);
+  const row = levelRow(reading, level);
+  const shown = filtered(design, table, form.conditions);
+  const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}${shown}`;
   const found = prepared(db, sql).get(key) as [Buffer] | undefined;
   if (!found) return null;
   const record: ReadRow = { json: textOf(found[0]), key: key[0]!, lists: [] };
-  readWithin(db, design, viewer, level, [record]);
+  readWithin(reading, level, [record]);
   return `{"record":${written(record)}}`;
 }
 
@@ -88,72 +137,76 @@ export function readMore(
   db: Connection,
   design: Design,
   viewer: Viewer,
-  level: Level,
+  { root, level }: { readonly root: Level; readonly level: Level },
   parent: Stored,
   start: number,
 ): string {
-  const lists = readLevel(db, design, viewer, level, [parent], start);
-  const { rows, total } = lists.get(parent) ?? { rows: [], total: 0 };
-  readWithin(db, design, viewer, level, rows);
-  return listJson(level, rows, total);
+  const reading = readingOf(db, design, viewer, root);
+  const lists = readLevel(reading, level, [parent], start);
+  const found = lists.get(parent) ?? NO_ROWS;
+  readWithin(reading, level, found.rows);
+  return listJson(level, found);
 }
 
 const written = ({ json, lists }: ReadRow): string => `${json.slice(0, -1)},"subforms":[${lists.join(',')}]}`;
 
-const listJson = ({ subform }: Level, rows: readonly ReadRow[], total: number): string =>
-  `{"link":${JSON.stringify(subform!.link)},"rows":[${rows.map(written).join(',')}],"total":${total}}`;
+const listJson = ({ subform }: Level, { rows, total, rest }: ReadRows): string =>
+  `{"link":${JSON.stringify(subform!.link)},"rows":[${rows.map(written).join(',')}],"total":${total}${rest === null ? '' : `,"rest":${rest}`}}`;
 
-/** Reads what follows within rows of a level, and adds it to them. */
-function readWithin(
+/**
+ * What is worked out on a form reads of the row to which a link of a row leads, as JSON text: see {@link beyondObject};
+ * `null` where there is no such row. Undefined where nothing reads of it.
+ */
+export function readBeyond(
   db: Connection,
   design: Design,
-  viewer: Viewer,
-  level: Level,
-  around: readonly ReadRow[],
-): void {
+  { root, level }: { readonly root: Level; readonly level: Level },
+  link: string,
+  key: Stored,
+): string | undefined {
+  const found = reckoningOf(design, root).need(level).links.get(link);
+  if (found?.hop.on.length !== 1) return undefined;
+  const { hop, need } = found;
+  const row = beyondObject(design, hop.table, need, 't');
+  const sql = `SELECT ${row} FROM ${sqlName(tableOf(design, hop.table).name)} AS t WHERE t.${sqlName(hop.on[0]![1])} = ?`;
+  const [json] = (prepared(db, sql).get([key]) as [string] | undefined) ?? ['null'];
+  return json;
+}
+
+/** Reads what follows within rows of a level, and adds it to them. */
+function readWithin(reading: FormReading, level: Level, around: readonly ReadRow[]): void {
   if (around.length === 0) return;
+  const keys = around.map(({ key }) => key);
   for (const inner of level.levels) {
-    const lists = readLevel(
-      db,
-      design,
-      viewer,
-      inner,
-      around.map(({ key }) => key),
-      0,
-    );
-    readWithin(
-      db,
-      design,
-      viewer,
-      inner,
-      [...lists.values()].flatMap(({ rows }) => rows),
-    );
+    const lists = readLevel(reading, inner, keys, 0);
+    const found = [...lists.values()].flatMap(({ rows }) => rows);
+    readWithin(reading, inner, found);
     for (const row of around) {
-      const { rows, total } = lists.get(row.key) ?? { rows: [], total: 0 };
-      row.lists.push(listJson(inner, rows, total));
+      row.lists.push(listJson(inner, lists.get(row.key) ?? NO_ROWS));
     }
   }
 }
 
 /** The rows of a level that lead to any of these, each with its own first ones from a place on. */
 function readLevel(
-  db: Connection,
-  design: Design,
-  viewer: Viewer,
-  { table, link }: Level,
+  reading: FormReading,
+  level: Level,
   parents: readonly Stored[],
   start: number,
 ): ReadonlyMap<Stored, ReadRows> {
-  const order = orderSql(orderOf(design, table, []));
+  const { db, design } = reading;
+  const { table, link, subform } = level;
+  const order = orderSql(orderOf(design, table, subform?.order ?? []));
   const [from, keys] = [`${sqlName(table.name)} AS t`, keyColumns(table, 't')];
   const to = `t.${sqlName(link!.name)}`;
-  const row = rowObject(design, table, 't', visibleFields(design, viewer, table));
+  const shown = filtered(design, table, subform?.conditions);
   // A level of few rows each may hang on many: what all of them together may take is shared out.
-  const most = Math.max(1, Math.min(MOST_CHILDREN, Math.floor(MOST_OF_LEVEL / parents.length)));
+  const wanted = start > 0 ? MOST_CHILDREN : Math.min(subform?.most ?? MOST_CHILDREN, MOST_CHILDREN);
+  const most = Math.max(1, Math.min(wanted, Math.floor(MOST_OF_LEVEL / parents.length)));
   const sql =
-    `WITH p(at, link, total) AS MATERIALIZED (SELECT e.key, e.value, (SELECT count(*) FROM ${from} WHERE ${to} = e.value) FROM json_each(?1) AS e) ` +
-    `SELECT p.link, ${keys[0]}, p.total, ${asBytes(row)} FROM p CROSS JOIN ${from} ON (${keys.join(', ')}) IN ` +
-    `(SELECT ${keys.join(', ')} FROM ${from} WHERE ${to} = p.link ORDER BY ${order} LIMIT ?3 OFFSET ?2) ` +
+    `WITH p(at, link, total) AS MATERIALIZED (SELECT e.key, e.value, (SELECT count(*) FROM ${from} WHERE ${to} = e.value${shown}) FROM json_each(?1) AS e) ` +
+    `SELECT p.link, ${keys[0]}, p.total, ${asBytes(levelRow(reading, level))} FROM p CROSS JOIN ${from} ON (${keys.join(', ')}) IN ` +
+    `(SELECT ${keys.join(', ')} FROM ${from} WHERE ${to} = p.link${shown} ORDER BY ${order} LIMIT ?3 OFFSET ?2) ` +
     `ORDER BY p.at, ${order}`;
   const found = prepared(db, sql).all([JSON.stringify(parents), start, most]) as [
     Stored,
@@ -163,11 +216,50 @@ function readLevel(
   ][];
   const lists = new Map<Stored, ReadRows>();
   for (const [parent, key, total, json] of found) {
-    const list = lists.get(parent) ?? { rows: [], total };
+    const list = lists.get(parent) ?? { rows: [], total, rest: null };
     lists.set(parent, list);
     list.rows.push({ json: textOf(json), key, lists: [] });
   }
+  const lines = sumLines(level);
+  if (lines.length > 0)
+    for (const [parent, list] of lists) {
+      const passed = start + list.rows.length;
+      if (passed < list.total)
+        list.rest = readRest(reading, level, lines, [parent, passed], `${to} = ?1${shown}`);
+    }
   return lists;
+}
+
+/** What the rows of a level that lead to a row come to from a place on, as JSON text: a tally for each total. */
+function readRest(
+  { db, design }: FormReading,
+  { table, subform }: Level,
+  lines: readonly SumLine[],
+  [parent, passed]: readonly [Stored, number],
+  where: string,
+): string {
+  const catalog = catalogOf(design);
+  const order = orderSql(orderOf(design, table, subform?.order ?? []));
+  const columns = lines.map(({ field }, i) => {
+    const { bound } = boundIn(design, table.id, `"#${field.id}"`);
+    return `${toSql(bound, { catalog, row: 't', faults: 'empty' }).sql} AS c${i}`;
+  });
+  const tallies = lines.map(({ field }, i) => {
+    const isNumber = isNumeric(valueKind(field.type));
+    const shown = (sql: string): string => (isNumber ? decimalText(sql, placesOf(field.type)) : sql);
+    const members = [
+      `'count', count(c${i})`,
+      `'sum', ${isNumber ? shown(`sum(c${i})`) : 'NULL'}`,
+      `'least', ${shown(`min(c${i})`)}`,
+      `'most', ${shown(`max(c${i})`)}`,
+    ];
+    return `json_object(${members.join(', ')})`;
+  });
+  const sql =
+    `SELECT json_array(${tallies.join(', ')}) FROM (SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} AS t ` +
+    `WHERE ${where} ORDER BY ${order} LIMIT -1 OFFSET ?2)`;
+  const [json] = prepared(db, sql).get([parent, passed]) as [string];
+  return json;
 }
 
 export interface ListRequest {
@@ -175,6 +267,10 @@ export interface ListRequest {
   /** Start after the entry with this key; null for the first page. */
   readonly after: RowKey | null;
   readonly limit: number;
+  /** Conditions that all rows of the list meet. */
+  readonly conditions: readonly string[];
+  /** Empty for the table's own order. */
+  readonly sort: readonly SortBy[];
 }
 
 /**
@@ -193,7 +289,8 @@ export function readList(
   const conditions: string[] = [];
   const search = searchSql(design, table, request.search, params);
   if (search !== null) conditions.push(search);
-  const order = listOrder(design, table, kept && search === null);
+  conditions.push(...request.conditions.map((source) => conditionSql(design, table, source)));
+  const order = listOrder(design, table, request.sort, kept && conditions.length === 0);
   if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
@@ -210,9 +307,9 @@ export function readList(
 }
 
 /** The table's own order; without one that of its key, where numbers are given with the newest first. */
-function listOrder(design: Design, table: Table, kept: boolean): RowOrder {
-  const order = orderOf(design, table, [], kept);
-  if (table.order.length > 0 || !runningKey(table)) return order;
+function listOrder(design: Design, table: Table, sort: readonly SortBy[], kept: boolean): RowOrder {
+  const order = orderOf(design, table, sort, kept);
+  if (sort.length > 0 || table.order.length > 0 || !runningKey(table)) return order;
   return { ...order, columns: order.columns.map(({ sql }) => ({ sql, descending: true })) };
 }
 

@@ -54,6 +54,10 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     for: 'colleague',
     body: { path: ['f_paymentHire'], parent: 1417, start: 0 },
   },
+  'POST /api/files/:file/desk/screens/:screen/beyond': {
+    for: 'colleague',
+    body: { path: [], link: 'f_hirePlayer', key: 1 },
+  },
   'POST /api/files/:file/desk/screens/:screen/along': { for: 'colleague', body: { key: [1417] } },
   'POST /api/files/:file/desk/screens/:screen/save': {
     for: 'colleague',

@@ -24,11 +24,12 @@ import {
   type Field,
   type FormCell,
   type FormPart,
+  type FormWorked,
   type KindName,
   type Subform,
 } from '@heathridge/core/design';
-import { partId } from '@heathridge/core/form';
-import { sumShown } from '@heathridge/core/values';
+import { partId, sumLines } from '@heathridge/core/form';
+import { totalShown, type Total } from '@heathridge/core/values';
 import { FIELD } from '../shared/field';
 import { StripComponent } from '../shared/strip.component';
 import { ValueInputComponent } from '../value/value-input.component';
@@ -54,6 +55,15 @@ const LEAST: Partial<Record<KindName, number>> = {
   text: 130,
   longText: 200,
   choice: 120,
+};
+
+/** What a total is called beneath its column. */
+const TOTAL_WORDS: Readonly<Record<Total, (label: string) => string>> = {
+  sum: (label) => `Sum of ${label}`,
+  average: (label) => `Average ${label}`,
+  least: (label) => `Least ${label}`,
+  most: (label) => `Most ${label}`,
+  count: (label) => `Filled: ${label}`,
 };
 
 type Group =
@@ -87,7 +97,7 @@ export class PartsComponent {
     const groups: Group[] = [];
     for (const part of this.parts()) {
       const last = groups.at(-1);
-      if (part.part !== 'cell' && part.part !== 'note')
+      if (part.part !== 'cell' && part.part !== 'note' && part.part !== 'worked')
         groups.push({ group: 'block', id: partId(part), part });
       else if (last?.group === 'grid') groups[groups.length - 1] = { ...last, parts: [...last.parts, part] };
       else groups.push({ group: 'grid', id: partId(part), parts: [part] });
@@ -119,6 +129,11 @@ export class PartsComponent {
 
   listOf({ link }: Subform): ListState | null {
     return this.row().lists.find(({ level }) => level.link!.id === link) ?? null;
+  }
+
+  /** Where the label of a control stands; at the end of its line beside it, or not to be seen. */
+  labelAt({ labelAt }: FormCell | FormWorked): string {
+    return `at-${labelAt ?? 'above'}`;
   }
 
   protected readonly idOf = partId;
@@ -158,11 +173,14 @@ export class SubformComponent {
   readonly id = computed(() => this.path().join('/'));
   readonly hasMore = computed(() => this.list().level.levels.length > 0);
   readonly columns = computed(() => {
-    const ids = this.list().level.cells.map(({ field }) => field.id);
+    const { cells, worked } = this.list().level;
+    const ids = [...cells.map(({ field }) => field.id), ...worked.map(({ id }) => id)];
     return [...(this.hasMore() ? [OPENING] : []), ...ids, ...(this.sheet.designing() ? [] : [REMOVING])];
   });
   /** What stands within the rows of a grid beside their cells: it is unfolded beneath them. */
-  readonly within = computed(() => this.subform().parts.filter(({ part }) => part !== 'cell'));
+  readonly within = computed(() =>
+    this.subform().parts.filter(({ part }) => part !== 'cell' && part !== 'worked'),
+  );
   /** Rows that somebody has gone to: they keep their inputs, which may still be looking something up. */
   private readonly visited = linkedSignal<RecordState, ReadonlySet<string>>({
     source: () => this.sheet.state(),
@@ -198,7 +216,7 @@ export class SubformComponent {
   /** What a row shows as a card: one that goes has nothing more to be typed within it. */
   partsOf(row: RowState): readonly FormPart[] {
     const { parts } = this.subform();
-    return row.deleted ? parts.filter(({ part }) => part === 'cell' || part === 'note') : parts;
+    return row.deleted ? parts.filter(({ part }) => part !== 'subform') : parts;
   }
 
   turn(row: RowState): void {
@@ -249,20 +267,21 @@ export class SubformComponent {
     return LEAST[field.type.kind] ?? 90;
   }
 
-  /** Exact sums of the money in it, for its foot; while some of its rows were not read none is known. */
+  /** Exact totals of its rows, for its foot; what was not read counts too, and where that is not known there is none. */
   readonly sums = computed((): { label: string; text: string }[] => {
-    const { level, rows, unread } = this.list();
-    if (unread > 0) return [];
-    return level.cells
-      .filter(({ field }) => field.type.kind === 'money')
-      .map(({ field }) => {
-        const live = rows.filter(({ deleted }) => !deleted);
-        const values = live.map((row) => this.sheet.held(row, field).value);
-        return {
-          label: `Sum of ${field.label.toLowerCase()}`,
-          text: sumShown(valueKind(field.type), values, this.sheet.reading().locale),
-        };
-      });
+    const { level, rows, unread, rest } = this.list();
+    if (unread > 0 && !rest) return [];
+    const live = rows.filter(({ deleted }) => !deleted);
+    return sumLines(level).map(({ field, total }, i) => ({
+      label: TOTAL_WORDS[total](field.label.toLowerCase()),
+      text: totalShown(
+        valueKind(field.type),
+        total,
+        live.map((row) => this.sheet.held(row, field).value),
+        this.sheet.reading().locale,
+        rest?.[i],
+      ),
+    }));
   });
 
   addRow(): void {

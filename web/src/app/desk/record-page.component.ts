@@ -31,7 +31,7 @@ import {
   type Observable,
 } from 'rxjs';
 import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } from '@heathridge/core/design';
-import { allParts } from '@heathridge/core/form';
+import { allParts, type Beyond } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
@@ -50,7 +50,7 @@ import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
-import { designOf, heldOf, RecordState, type ListState, type RowState } from './record.state';
+import { designOf, heldOf, RecordState, type ListState, type RowState, type Sought } from './record.state';
 
 /** Milliseconds without a letter after which what was typed is kept. */
 const KEPT_AFTER = 250;
@@ -151,6 +151,10 @@ export class RecordPageComponent implements MayHoldChanges {
       next: (read) => state.more(row, read),
       error: (error: unknown) => this.toast.problem(error),
     });
+  };
+  readonly beyond = (sought: Sought): Observable<Beyond | null> => {
+    const { path, link, key } = sought;
+    return this.api.beyond(this.desk.file, this.screen(), { path, link, key });
   };
   /** Whether anything at all can be changed on this screen. */
   readonly writes = computed(() => {

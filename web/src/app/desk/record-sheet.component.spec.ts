@@ -205,6 +205,42 @@ describe('RecordSheetComponent', () => {
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£3.30');
   });
 
+  it('adds up what is not shown too, where the file says what that comes to', async () => {
+    await show({}, FORM, FINES, 3);
+    const rest = [{ count: 3, sum: '3.00', least: '0.50', most: '2.00' }];
+    state.more(state.record(), { link: 'f_fLoan', rows: [], total: 5, rest });
+    await fixture.whenStable();
+    expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£3.30');
+  });
+
+  it('shows what is worked out, with its label where the builder put it', async () => {
+    const worked = {
+      part: 'worked',
+      id: 'w_rest',
+      label: 'Left to pay',
+      width: 3,
+      labelAt: 'end',
+      expression: '"#f_lFee" - SUM("#f_fLoan"."#f_fAmount")',
+      result: { kind: 'money', places: 2 },
+    } as const;
+    const parts = mapParts([...FORM.parts, worked], (part) =>
+      part.part === 'cell' && part.field === 'f_lNote' ? { ...part, labelAt: 'none' as const } : part,
+    );
+    await show({}, { ...FORM, parts });
+    const output = page.querySelector('output')!;
+    expect(output.textContent.trim()).toBe('£3.20');
+    const label = page.querySelector(`[id="${output.getAttribute('aria-labelledby')}"]`);
+    expect(label!.textContent).toBe('Left to pay');
+    const [amount] = state.record().lists[0]!.rows;
+    state.change(amount!, OFFICE.tables[2]!.fields[2]!, { value: '3.50' });
+    await fixture.whenStable();
+    expect(output.textContent.trim()).toBe('-£0.20');
+    // A label that is not to be seen is still heard.
+    const note = [...page.querySelectorAll('label')].find(({ textContent }) => textContent.includes('Note'))!;
+    expect(note.getBoundingClientRect().width).toBeLessThan(2);
+    expect(page.querySelector(`[id="${note.htmlFor}"]`)).not.toBeNull();
+  });
+
   describe('with rows within rows', () => {
     const BORROWER = OFFICE.tables[0]!;
     const DEEP = formFromTable(OFFICE, BORROWER, 'o_deep', 'Borrowers', 2);

@@ -1,12 +1,13 @@
-import { Component, ElementRef, inject, input } from '@angular/core';
+import { Component, effect, ElementRef, inject, input, untracked } from '@angular/core';
 import { outputFromObservable } from '@angular/core/rxjs-interop';
 import { of, type Observable } from 'rxjs';
 import type { Field } from '@heathridge/core/design';
+import type { Beyond } from '@heathridge/core/form';
 import type { Reading } from '@heathridge/core/values';
 import { StripComponent } from '../shared/strip.component';
 import type { Fetch, Held } from '../value/held';
 import { INPUTS, PartsComponent } from './parts.component';
-import type { ListState, RecordState, RowState } from './record.state';
+import type { ListState, RecordState, RowState, Sought } from './record.state';
 import { Sheet } from './sheet.service';
 
 /** A form with its subforms, as deep as they go: on the Desk to work with, in Screens to be designed. */
@@ -36,6 +37,7 @@ export class RecordSheetComponent {
   readonly fetch = input<Fetch>(() => of([]));
   readonly add = input<((field: Field, text: string) => Observable<Held | null>) | null>(null);
   readonly more = input<((row: RowState, list: ListState) => void) | null>(null);
+  readonly beyond = input<((sought: Sought) => Observable<Beyond | null>) | null>(null);
   readonly designing = input(false);
   readonly picked = input<readonly string[]>([]);
   readonly partPicked = outputFromObservable(this.sheet.picks);
@@ -43,6 +45,10 @@ export class RecordSheetComponent {
 
   constructor() {
     this.sheet.connect(this);
+    effect(() => {
+      this.state().sought();
+      untracked(() => this.sheet.seek());
+    });
   }
 
   /** Puts the cursor into the first field one can type into, or the first with a message. */

@@ -1,4 +1,5 @@
-import { emptyDesign } from '@heathridge/core/design';
+import { catalogOf, emptyDesign, type Form, type FormWorked } from '@heathridge/core/design';
+import { toStored } from '@heathridge/core/expression';
 import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordData } from '../shared/api.service';
@@ -89,6 +90,75 @@ describe('RecordState', () => {
     expect(record.record().held['f_lWorked']).toEqual({ value: 12 });
     record.change(record.record(), fieldOf('f_lNote'), { value: 'no number' });
     expect(record.record().held['f_lWorked']).toEqual({ value: null, fault: 'cast' });
+  });
+
+  describe('with what is worked out on the form', () => {
+    const worked = (id: string, expression: string): FormWorked => ({
+      part: 'worked',
+      id,
+      label: id,
+      width: 3,
+      expression: toStored(expression, catalogOf(OFFICE), 't_loan'),
+      result: { kind: 'money', places: 2 },
+    });
+    const form: Form = {
+      ...FORM,
+      parts: [
+        ...FORM.parts,
+        worked('w_rest', 'fee - COALESCE(SUM(fines.amount), 0)'),
+        { ...worked('w_who', "borrower.name || '!'"), result: { kind: 'text', most: null } },
+      ],
+    };
+    const known = { cells: {}, links: { f_lBorrower: { cells: { f_bName: 'Ada' }, links: {} } } };
+    const open = (data: RecordData | null): RecordState =>
+      new RecordState(designOf(OFFICE.tables, emptyDesign().settings), form, data, CLOCK);
+    const rest = (record: RecordState) => record.record().held['w_rest']?.value;
+
+    it('follows what is typed, in the record and in the rows within it, exactly', () => {
+      const record = open({ record: { ...DATA.record, beyond: known } });
+      expect(rest(record)).toBe('2.50');
+      record.change(record.record(), fieldOf('f_lFee'), { value: '10.10' });
+      expect(rest(record)).toBe('9.10');
+      const child = record.addChild(record.record(), 'f_fLoan');
+      record.change(child, AMOUNT, { value: '9.20' });
+      expect(rest(record)).toBe('-0.10');
+      record.removeChild(record.record().lists[0]!.rows[0]!);
+      expect(rest(record)).toBe('0.90');
+      record.removeChild(record.record().lists[0]!.rows[0]!);
+      expect(rest(record)).toBe('-0.10');
+      // It is no value of a field: nothing of it is sent.
+      expect(JSON.stringify(record.changesToSave().changes)).not.toContain('w_rest');
+    });
+
+    it('asks for the row to which a lookup has come to lead, and takes it for as long as it does', () => {
+      const record = open({ record: { ...DATA.record, beyond: known } });
+      const who = () => record.record().held['w_who']?.value;
+      expect([who(), record.sought()]).toEqual(['Ada!', []]);
+      record.change(record.record(), fieldOf('f_lBorrower'), { value: 2, text: 'Bo' });
+      const [sought] = record.sought();
+      expect(sought).toEqual({ row: record.record().id, path: [], link: 'f_lBorrower', key: 2 });
+      record.know({ ...sought!, key: 3 }, { cells: { f_bName: 'Too late' }, links: {} });
+      expect(record.sought().length).toBe(1);
+      record.know(sought!, { cells: { f_bName: 'Bo' }, links: {} });
+      expect([who(), record.sought()]).toEqual(['Bo!', []]);
+      record.change(record.record(), fieldOf('f_lBorrower'), { value: null, text: null });
+      expect([who(), record.sought()]).toEqual([null, []]);
+    });
+
+    it('says what the file said while not all it reads is here', () => {
+      const { cells, subforms, key } = DATA.record;
+      const record = open({
+        record: {
+          key,
+          cells: { ...cells, w_rest: '-7.00', w_who: 'Ada!' },
+          beyond: known,
+          subforms: subforms.map((list) => ({ ...list, total: 9 })),
+        },
+      });
+      expect(rest(record)).toBe('-7.00');
+      record.change(record.record(), fieldOf('f_lFee'), { value: '10.00' });
+      expect(rest(record)).toBe('-7.00');
+    });
   });
 
   it('starts a new record with starting values, and is not dirty for it', () => {

@@ -9,15 +9,16 @@ import {
   type Settings,
   type Table,
 } from '@heathridge/core/design';
-import { levelOf, type Level } from '@heathridge/core/form';
 import {
-  checkRow,
-  startRow,
-  workedValues,
-  type RowChange,
-  type RowError,
-  type RowKey,
-} from '@heathridge/core/rows';
+  levelOf,
+  reckon,
+  reckoningOf,
+  type Beyond,
+  type Level,
+  type Reckoning,
+  type Standing,
+} from '@heathridge/core/form';
+import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
 import type { Cell, RecordData, RecordRow, RecordRows } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../value/held';
@@ -32,7 +33,10 @@ export interface RowState {
   /** Null while it is not in the file. */
   readonly key: RowKey | null;
   readonly was: Readonly<Record<string, Held>>;
+  /** What stands in its fields, and what is worked out beside them; by field or part id. */
   readonly held: Readonly<Record<string, Held>>;
+  /** What is worked out on the form reads of it beyond that, and of the rows its links lead to. */
+  readonly beyond: Beyond;
   readonly deleted: boolean;
   /** The rows of each subform within it. */
   readonly lists: readonly ListState[];
@@ -45,7 +49,24 @@ export interface ListState {
   readonly rows: RowState[];
   /** How many of those that the file holds were not read yet. */
   readonly unread: number;
+  /** What those come to, for each total of the subform; none while all are here. */
+  readonly rest: RecordRows['rest'];
 }
+
+/** A row to which a lookup on the page has come to lead, and of which nothing is known yet. */
+export interface Sought {
+  readonly row: string;
+  /** The links of the subforms that lead to the row with the lookup. */
+  readonly path: readonly string[];
+  readonly link: string;
+  readonly key: string | number;
+}
+
+const NOTHING_BEYOND: Beyond = { cells: {}, links: {} };
+
+/** Whether two things held in a cell are the same to who reads them. */
+const isSame = (a: Held | undefined, b: Held): boolean =>
+  a !== undefined && a.value === b.value && a.fault === b.fault;
 
 export function heldOf(cell: Cell): Held {
   if (cell === null || typeof cell !== 'object') return { value: cell };
@@ -134,6 +155,49 @@ const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => (
   held: { ...row.held, ...held },
 });
 
+/** A row with something else in one of its fields: what was known of the row a link of it led to is forgotten. */
+function withHeld(row: RowState, field: Field, held: Held): RowState {
+  const was = row.held[field.id]?.value ?? null;
+  const next = { ...row, held: { ...row.held, [field.id]: held } };
+  if (held.value === was) return next;
+  const multiple = row.table.links.filter(({ on }) => on.some(({ own }) => own === field.id));
+  const gone = new Set([field.id, ...multiple.map(({ id }) => id)]);
+  const links = Object.entries(row.beyond.links).filter(([id]) => !gone.has(id));
+  return { ...next, beyond: { ...row.beyond, links: Object.fromEntries(links) } };
+}
+
+/** A row as what is worked out on the form sees it. */
+function standingOf(row: RowState, around: Standing | null): Standing {
+  const within = new Map<ListState, readonly Standing[]>();
+  const standing: Standing = {
+    level: row.level,
+    around,
+    value: (id) => {
+      const held = row.held[id];
+      if (held && !held.fault) return held.value;
+      if (id in row.beyond.cells) return row.beyond.cells[id];
+      // All of a new row is on the page.
+      return row.key === null ? null : undefined;
+    },
+    beyond: ({ field: { id }, on }) => {
+      const columns = new Set(on.map(([own]) => own));
+      const owns = row.table.fields.filter(({ name }) => columns.has(name));
+      if (owns.some((own) => id === own.id && (row.held[own.id]?.value ?? null) === null)) return null;
+      return row.beyond.links[id];
+    },
+    rows: (level) => {
+      const list = row.lists.find((other) => other.level === level);
+      if (!list || list.unread > 0) return undefined;
+      const known = within.get(list);
+      if (known) return known;
+      const rows = list.rows.filter(({ deleted }) => !deleted).map((inner) => standingOf(inner, standing));
+      within.set(list, rows);
+      return rows;
+    },
+  };
+  return standing;
+}
+
 /** A record and the rows within it, as deep as its form goes, while they are edited; and what a save of them sends. */
 export class RecordState {
   private count = 0;
@@ -148,6 +212,9 @@ export class RecordState {
 
   /** True while a lookup's typed text is being searched: what it stands for is not known yet. */
   readonly seeking = computed(() => livingRows(this.record()).some((row) => isSeeking(row)));
+  private readonly reckoning: Reckoning;
+  /** The rows that lookups lead to now and that what is worked out waits for. */
+  readonly sought = computed(() => this.soughtIn(this.record(), []));
   private sent: { readonly changes: string; readonly id: string } | null = null;
 
   constructor(
@@ -158,7 +225,9 @@ export class RecordState {
   ) {
     this.level = levelOf(design, form)!;
     this.table = this.level.table;
-    this.record = signal(data ? this.rowOf(this.level, data.record) : this.newRow(this.level));
+    this.reckoning = reckoningOf(design, this.level);
+    const record = data ? this.rowOf(this.level, data.record) : this.newRow(this.level);
+    this.record = signal(this.reckoned(record, null));
   }
 
   get isNew(): boolean {
@@ -181,7 +250,7 @@ export class RecordState {
   change(row: RowState, field: Field, held: Held): void {
     // What is shown may be behind: rows within it may have changed since.
     const current = this.rowOfId(row.id) ?? row;
-    const next = this.worked({ ...current, held: { ...current.held, [field.id]: held } });
+    const next = withHeld(current, field, held);
     this.put(next);
     const broken = this.problems(next).filter((problem) => problem.rule !== null);
     this.errors.update((errors) => {
@@ -216,7 +285,7 @@ export class RecordState {
   }
 
   /** Takes further rows of a subform that were read. */
-  more(parent: RowState, { link, rows, total }: RecordRows): void {
+  more(parent: RowState, { link, rows, total, rest }: RecordRows): void {
     this.putList(parent, link, (known) => {
       const have = new Set(known.rows.map(({ key }) => key?.join()));
       const fresh = rows.filter(({ key }) => !have.has(key.join()));
@@ -225,7 +294,7 @@ export class RecordState {
         ...fresh.map((row) => this.rowOf(known.level, row)),
       ];
       const unread = fresh.length === 0 ? 0 : Math.max(0, total - next.length);
-      return { ...known, rows: [...next, ...known.rows.filter(({ key }) => !key)], unread };
+      return { ...known, rows: [...next, ...known.rows.filter(({ key }) => !key)], unread, rest };
     });
   }
 
@@ -266,7 +335,7 @@ export class RecordState {
   }
 
   private restoreRow(row: RowState, kept: KeptRow): void {
-    this.put(this.worked(restored(row, kept)));
+    this.put(restored(row, kept));
     for (const { link, rows } of kept.children ?? []) {
       for (const inner of rows) {
         const parent = this.rowOfId(row.id)!;
@@ -344,7 +413,46 @@ export class RecordState {
   }
 
   private update(make: (row: RowState) => RowState | null): void {
-    this.record.update((record) => mapRows(record, make) ?? record);
+    this.record.update((record) => this.reckoned(mapRows(record, make) ?? record, null));
+  }
+
+  /** Takes what is read of a row to which a lookup leads. */
+  know({ row: id, link, key }: Sought, beyond: Beyond | null): void {
+    this.update((row) =>
+      row.id === id && row.held[link]?.value === key
+        ? { ...row, beyond: { ...row.beyond, links: { ...row.beyond.links, [link]: beyond } } }
+        : row,
+    );
+  }
+
+  private soughtIn(row: RowState, path: readonly string[]): Sought[] {
+    if (row.deleted) return [];
+    const own = [...this.reckoning.need(row.level).links.keys()].flatMap((link): Sought[] => {
+      const key = row.held[link]?.value;
+      const isKnown = link in row.beyond.links || (typeof key !== 'string' && typeof key !== 'number');
+      return isKnown ? [] : [{ row: row.id, path, link, key }];
+    });
+    const inner = row.lists.flatMap(({ level, rows }) =>
+      rows.flatMap((other) => this.soughtIn(other, [...path, level.link!.id])),
+    );
+    return [...own, ...inner];
+  }
+
+  /** A row and all within it with what is worked out for them, as everything stands now. */
+  private reckoned(row: RowState, around: Standing | null): RowState {
+    const standing = standingOf(row, around);
+    const lists = row.lists.map((list) => {
+      const rows = list.rows.map((inner) => this.reckoned(inner, standing));
+      return rows.every((inner, i) => inner === list.rows[i]) ? list : { ...list, rows };
+    });
+    const now = lists.every((list, i) => list === row.lists[i]) ? row : { ...row, lists };
+    const changed = this.reckoning.of(row.level).flatMap(({ id, bound }) => {
+      const found = reckon(bound, standing, this.clock);
+      return found && !isSame(row.held[id], found) ? [[id, found] as const] : [];
+    });
+    if (changed.length === 0) return now;
+    const held = { ...row.held, ...Object.fromEntries(changed) };
+    return { ...now, held };
   }
 
   /** Whether something was typed into a new row or one within it, beyond what it started with. */
@@ -369,16 +477,6 @@ export class RecordState {
       },
     };
     return checkRow(this.design, row.table, values, checking).filter(({ field }) => field !== link);
-  }
-
-  /** The row with what follows from it alone worked out anew. */
-  private worked(row: RowState): RowState {
-    const values = new Map(Object.entries(row.held).map(([id, { value }]) => [id, value]));
-    const known = row.key === null ? undefined : this.shownOf(row);
-    return {
-      ...row,
-      held: { ...row.held, ...workedValues(this.design, row.table, values, this.clock, known) },
-    };
   }
 
   private rowChange(row: RowState): RowChange | null {
@@ -411,27 +509,52 @@ export class RecordState {
     return new Set(Object.keys(row.was));
   }
 
-  private rowOf(level: Level, { key, cells, subforms }: RecordRow): RowState {
+  private rowOf(level: Level, { key, cells, beyond, subforms }: RecordRow): RowState {
     const held = Object.fromEntries(Object.entries(cells).map(([id, cell]) => [id, heldOf(cell)]));
     const lists = level.levels.map((inner): ListState => {
-      const { rows, total } = subforms.find(({ link }) => link === inner.link!.id) ?? { rows: [], total: 0 };
+      const found = subforms.find(({ link }) => link === inner.link!.id);
+      const { rows, total, rest } = found ?? { rows: [], total: 0, rest: undefined };
       return {
         level: inner,
         rows: rows.map((row) => this.rowOf(inner, row)),
         unread: Math.max(0, total - rows.length),
+        rest,
       };
     });
-    return { id: this.nextId(), level, table: level.table, key, was: held, held, deleted: false, lists };
+    return {
+      id: this.nextId(),
+      level,
+      table: level.table,
+      key,
+      was: held,
+      held,
+      beyond: beyond ?? NOTHING_BEYOND,
+      deleted: false,
+      lists,
+    };
   }
 
   private newRow(level: Level): RowState {
     const { table } = level;
     const start = startRow(this.design, table, this.clock);
     const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
-    const lists = level.levels.map((inner): ListState => ({ level: inner, rows: [], unread: 0 }));
-    const row = { id: this.nextId(), level, table, key: null, was: held, held, deleted: false, lists };
-    const { held: full } = this.worked(row);
-    return { ...row, was: full, held: full };
+    const lists = level.levels.map((inner): ListState => ({
+      level: inner,
+      rows: [],
+      unread: 0,
+      rest: undefined,
+    }));
+    return {
+      id: this.nextId(),
+      level,
+      table,
+      key: null,
+      was: held,
+      held,
+      beyond: NOTHING_BEYOND,
+      deleted: false,
+      lists,
+    };
   }
 
   private nextId(): string {

@@ -1,11 +1,19 @@
 import { computed, inject, Injectable } from '@angular/core';
 import { Subject, type Observable } from 'rxjs';
-import { comesWithText, isGiven, valueKind, type Field, type FormCell } from '@heathridge/core/design';
+import {
+  comesWithText,
+  isGiven,
+  valueKind,
+  type Field,
+  type FormCell,
+  type FormWorked,
+} from '@heathridge/core/design';
+import type { Beyond } from '@heathridge/core/form';
 import { isNumeric, showValue, type Reading, type Value } from '@heathridge/core/values';
 import { narrowedBy } from '../shared/narrowed';
 import { Toast } from '../shared/toast.service';
 import { UNWORKED, why, type Fetch, type Held } from '../value/held';
-import type { ListState, RecordState, RowState } from './record.state';
+import type { ListState, RecordState, RowState, Sought } from './record.state';
 
 /** Which part of a form somebody picks while it is designed; with `more`, beside those that are picked. */
 export interface Pick {
@@ -24,6 +32,8 @@ export interface SheetInputs {
   readonly add: () => ((field: Field, text: string) => Observable<Held | null>) | null;
   /** Reads the rows of a list that were not read yet. */
   readonly more: () => ((row: RowState, list: ListState) => void) | null;
+  /** Reads what is worked out waits for of a row that a lookup has come to lead to. */
+  readonly beyond: () => ((sought: Sought) => Observable<Beyond | null>) | null;
   /** While a form is designed its cells are picked, not typed into. */
   readonly designing: () => boolean;
   readonly picked: () => readonly string[];
@@ -45,6 +55,28 @@ export class Sheet {
   readonly designing = (): boolean => this.inputs.designing();
   /** Rows that something is said about. */
   readonly told = computed(() => new Set(Object.keys(this.state().errors()).map((at) => at.split(' ')[0]!)));
+
+  private readonly asked = new WeakMap<RecordState, Set<string>>();
+
+  /** Asks for the rows that lookups have come to lead to, each once. */
+  seek(): void {
+    const [state, beyond] = [this.state(), this.inputs.beyond()];
+    if (!beyond) return;
+    const asked = this.asked.get(state) ?? new Set();
+    this.asked.set(state, asked);
+    for (const sought of state.sought()) {
+      const name = `${sought.row} ${sought.link} ${sought.key}`;
+      if (asked.has(name)) continue;
+      asked.add(name);
+      beyond(sought).subscribe({
+        next: (row) => {
+          asked.delete(name);
+          state.know(sought, row);
+        },
+        error: (error: unknown) => this.toast.problem(error),
+      });
+    }
+  }
 
   /** To be called once, before anything is drawn. */
   connect(inputs: SheetInputs): void {
@@ -112,6 +144,13 @@ export class Sheet {
     return showValue(valueKind(field.type), value, this.reading().locale);
   }
 
+  /** What is worked out for a row beside its fields, as people read it. */
+  workedShown(row: RowState, { id, result }: FormWorked): string {
+    const held = row.held[id];
+    if (!held) return '';
+    return held.fault ? UNWORKED : showValue(valueKind(result), held.value, this.reading().locale);
+  }
+
   /** The id of what the label of a field is for. */
   labelled(row: RowState, { id, type }: Field): string {
     return type.kind === 'tick' ? `${row.id}${id}-box-input` : row.id + id;
@@ -119,11 +158,20 @@ export class Sheet {
 
   /** Why a value cannot be worked out; empty when it can. */
   why(row: RowState, field: Field): string {
-    return why(this.held(row, field)) ?? '';
+    return this.whyOf(row, field.id);
+  }
+
+  /** The same of a field or a part. */
+  whyOf(row: RowState, id: string): string {
+    return why(row.held[id]) ?? '';
   }
 
   numeric(field: Field): boolean {
     return isNumeric(valueKind(field.type));
+  }
+
+  numericWorked({ result }: FormWorked): boolean {
+    return isNumeric(valueKind(result));
   }
 
   isPicked(id: string): boolean {

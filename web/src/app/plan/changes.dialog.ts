@@ -7,7 +7,7 @@ import { showValue, type Locale } from '@heathridge/core/values';
 import { Api, type AppliedChange, type AppliedChanges } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { sizeText } from '../shared/size';
-import { changeWords } from './describe';
+import { changeWords } from '../file/describe';
 
 type Copies = AppliedChanges['copies'];
 

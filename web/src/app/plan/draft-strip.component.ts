@@ -7,7 +7,7 @@ import { rulesOf, showKey, type Field } from '@heathridge/core/design';
 import type { Dependant } from '@heathridge/core/documents';
 import { FileStore } from '../file/file.store';
 import { Api, type Finding, type Given } from '../shared/api.service';
-import { changeWords, namesOf } from './describe';
+import { changeWords, namesOf } from '../file/describe';
 import { DraftStore, tableOfChange } from './draft.store';
 import type { FoundData } from './found.dialog';
 import type { NotUndone } from './not-undone.dialog';

@@ -26,7 +26,7 @@ import { ICONS } from '../shared/icons';
 import { ConversionComponent } from './conversion.component';
 import { DraftStore } from './draft.store';
 import { DraftStripComponent } from './draft-strip.component';
-import { askedOf } from './describe';
+import { askedOf } from '../file/describe';
 import { FieldEditorComponent } from './field-editor.component';
 import { LinkDialog } from './link.dialog';
 import { LookupSettingsComponent } from './lookup-settings.component';
@@ -35,7 +35,8 @@ import { OffersDialog } from './offers.dialog';
 import { ReshapeDialog } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
 import { TableEditorComponent } from './table-editor.component';
-import { TypeSettingsComponent } from './type-settings.component';
+import { OrderComponent } from '../shared/order.component';
+import { TypeSettingsComponent } from '../file/type-settings.component';
 
 const LOAN = OFFICE.tables[1]!;
 const at = (id: string): Field => LOAN.fields.find((item) => item.id === `f_${id}`)!;
@@ -384,9 +385,11 @@ describe('the table editor', () => {
       fixture.componentRef.setInput('table', now());
       await fixture.whenStable();
     };
-    fixture.componentInstance.addOrder('f_lDue');
+    const order = fixture.debugElement.query(By.directive(OrderComponent))
+      .componentInstance as OrderComponent;
+    order.add('f_lDue');
     await next();
-    fixture.componentInstance.turn(0);
+    order.turn(0);
     await next();
     expect(now().order).toEqual([{ field: 'f_lDue', descending: true }]);
     const alike = () => (fixture.nativeElement as HTMLElement).querySelector('[aria-label="No two alike"]')!;

@@ -24,7 +24,7 @@ import { DraftStore } from './draft.store';
 import { LookupSettingsComponent } from './lookup-settings.component';
 import type { Reshaping } from './reshape.dialog';
 import { RuleEditorComponent } from './rule-editor.component';
-import { TypeSettingsComponent } from './type-settings.component';
+import { TypeSettingsComponent } from '../file/type-settings.component';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent, type Option } from '../shared/select.component';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';

@@ -7,7 +7,7 @@ import { readFieldLines, readPlanText } from '@heathridge/core/plan';
 import { KIND_LABELS, type Design, type Table } from '@heathridge/core/design';
 import { LineComponent } from '../shared/line.component';
 import { newId } from '../shared/ids';
-import { KIND_ICONS } from './describe';
+import { KIND_ICONS } from '../file/describe';
 
 export interface Planned {
   readonly design: Design;

@@ -39,7 +39,7 @@ import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { Toast } from '../shared/toast.service';
 import { DraftStripComponent } from './draft-strip.component';
 import { DraftStore } from './draft.store';
-import { askedOf } from './describe';
+import { askedOf } from '../file/describe';
 import { TableFieldsComponent } from './table-fields.component';
 import type { ChangesData } from './changes.dialog';
 import type { Linking } from './link.dialog';

@@ -2,7 +2,7 @@ import { catalogOf, pathsFrom } from '@heathridge/core/design';
 import { plainType } from '@heathridge/core/plan';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { sizeText } from '../shared/size';
-import { describe as phrase } from './describe';
+import { describe as phrase } from '../file/describe';
 import { linkPaths, type Box, type LinkShape } from './link-path';
 
 const box = (x: number, y: number): Box => ({ x, y, width: 180, height: 100 });

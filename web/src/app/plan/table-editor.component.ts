@@ -19,12 +19,14 @@ import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { RuleEditorComponent } from './rule-editor.component';
 import { LineComponent } from '../shared/line.component';
+import { OrderComponent } from '../shared/order.component';
 import { SelectComponent, type Option } from '../shared/select.component';
 
 /** Everything about one table that is not about one of its fields. */
 @Component({
   selector: 'hr-table-editor',
   imports: [
+    OrderComponent,
     SelectComponent,
     MatButton,
     MatIconButton,
@@ -156,40 +158,14 @@ import { SelectComponent, type Option } from '../shared/select.component';
         </div>
       }
     </div>
-    <div class="field wide" role="group" aria-label="Order">
-      <span class="label">Rows are listed in the order of</span>
-      <div class="row wrap">
-        @if (table.order.length > 0) {
-          <mat-chip-set aria-label="Fields of the order">
-            @for (item of table.order; track item.field; let i = $index) {
-              <mat-chip (removed)="dropOrder(i)">
-                {{ labelOf(item.field) }}
-                <button matButton="text" class="compact turn" type="button" (click)="turn(i)">
-                  {{ item.descending ? 'falling' : 'rising' }}
-                </button>
-                <button
-                  matChipRemove
-                  type="button"
-                  [attr.aria-label]="'Take ' + labelOf(item.field) + ' out of the order'"
-                >
-                  <mat-icon svgIcon="close" />
-                </button>
-              </mat-chip>
-            }
-          </mat-chip-set>
-        }
-        @if (table.order.length < 5) {
-          <hr-select
-            compact
-            about="Order by"
-            [placeholder]="table.order.length === 0 ? 'the key, or choose …' : 'then by …'"
-            [options]="couldOrder()"
-            [value]="null"
-            (changed)="addOrder($event)"
-          />
-        }
-      </div>
-    </div>
+    <hr-order
+      class="wide"
+      label="Rows are listed in the order of"
+      none="the key, or choose …"
+      [table]="table"
+      [order]="table.order"
+      (changed)="set({ order: $event })"
+    />
     <div class="field wide">
       <span class="row"
         ><span class="label grow">Rules over several fields or other rows</span>
@@ -310,12 +286,6 @@ export class TableEditorComponent {
       (field) => isStored(field) && field.type.kind !== 'picture' && field.type.kind !== 'file',
     ),
   );
-  readonly couldOrder = computed(() =>
-    this.table().fields.filter(
-      (field) => isStored(field) && !this.table().order.some(({ field: id }) => id === field.id),
-    ),
-  );
-
   set(part: Parameters<DraftStore['changeTable']>[1]): void {
     this.draft.changeTable(this.table().id, part);
   }
@@ -348,22 +318,6 @@ export class TableEditorComponent {
 
   dropKey(id: string): void {
     this.set({ key: this.table().key.filter((other) => other !== id) });
-  }
-
-  addOrder(field: string): void {
-    if (field) this.set({ order: [...this.table().order, { field, descending: false }] });
-  }
-
-  turn(index: number): void {
-    this.set({
-      order: this.table().order.map((item, i) =>
-        i === index ? { ...item, descending: !item.descending } : item,
-      ),
-    });
-  }
-
-  dropOrder(index: number): void {
-    this.set({ order: this.table().order.filter((_, i) => i !== index) });
   }
 
   pick(id: string, chosen: boolean): void {

@@ -16,7 +16,7 @@ import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import type { Field, Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
-import { describe, KIND_ICONS } from './describe';
+import { describe, KIND_ICONS } from '../file/describe';
 import { conditionWords } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { NotReadComponent } from '../shared/not-read.component';

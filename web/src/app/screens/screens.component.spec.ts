@@ -1,10 +1,13 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
-import { cellsOf, formFromTable, subformsOf } from '@heathridge/core/form';
+import { By } from '@angular/platform-browser';
+import { allParts, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
+import { RowsShownComponent } from './rows-shown.component';
 import { ScreensComponent } from './screens.component';
+import { SumLinesComponent } from './sum-lines.component';
 
 const FORM = formFromTable(OFFICE, OFFICE.tables[1]!, 'o_a', 'Loan desk');
 const DESIGN: Design = { ...OFFICE, forms: [FORM] };
@@ -109,6 +112,73 @@ describe('ScreensComponent', () => {
     expect(columns()).toEqual(['f_fNo', 'f_fAmount']);
     // Every field of a row has come already.
     http.expectNone('/api/files/f_x/forms/preview');
+  });
+
+  it('puts something worked out on the form and among the rows of a subform, and takes its expression', async () => {
+    button(page, 'Worked out').click();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    await fixture.whenStable();
+    const last = () =>
+      allParts(part.form()!.parts)
+        .filter((item) => item.part === 'worked')
+        .at(-1)!;
+    expect([last().label, last().result.kind, part.levelTable()]).toEqual(['Worked out', 'text', 't_loan']);
+    part.setWorked({
+      kind: 'workedOut',
+      expression: 'SUM("#f_fLoan"."#f_fAmount")',
+      result: { kind: 'decimal', places: 2 },
+    });
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    expect(last().result).toEqual({ kind: 'decimal', places: 2 });
+    cell('Fines').click();
+    await fixture.whenStable();
+    button(page, 'Worked out').click();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    await fixture.whenStable();
+    expect([part.picked()[0]!.split('/')[0], part.levelTable()]).toEqual(['f_fLoan', 't_fine']);
+    expect(formProblems(OFFICE, part.form()!)).toEqual([]);
+  });
+
+  it('says which rows are shown, in what order, how many at first and with which totals', async () => {
+    cell('Fines').click();
+    await fixture.whenStable();
+    const sums = fixture.debugElement.query(By.directive(SumLinesComponent))
+      .componentInstance as SumLinesComponent;
+    expect(sums.lines()).toEqual([{ words: 'sum of Amount' }]);
+    sums.add('average f_fAmount');
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    await fixture.whenStable();
+    expect(part.pickedSubform()!.sums).toEqual([
+      { field: 'f_fAmount', total: 'sum' },
+      { field: 'f_fAmount', total: 'average' },
+    ]);
+    sums.drop(0);
+    await fixture.whenStable();
+    sums.drop(0);
+    expect(part.pickedSubform()!.sums).toEqual([]);
+    const rows = fixture.debugElement.query(By.directive(RowsShownComponent))
+      .componentInstance as RowsShownComponent;
+    rows.changed.emit({ most: 10, conditions: ['"#f_fAmount" > 1'] });
+    expect([part.pickedSubform()!.most, part.pickedSubform()!.conditions]).toEqual([
+      10,
+      ['"#f_fAmount" > 1'],
+    ]);
+    expect(formProblems(OFFICE, part.form()!)).toEqual([]);
+    http
+      .match('/api/files/f_x/forms/preview')
+      .filter(({ cancelled }) => !cancelled)
+      .forEach((request) => request.flush(null));
+  });
+
+  it('puts the labels of all fields in one place, and that of a picked one in another', async () => {
+    expect(part.labelsAt()).toBe('above');
+    part.setLabels('left');
+    expect(part.labelsAt()).toBe('left');
+    cell('Fee').click();
+    await fixture.whenStable();
+    expect(part.pickedLabel()).toBe('left');
+    part.setPicked({ labelAt: 'none' });
+    expect([part.pickedLabel(), part.labelsAt()]).toEqual(['none', null]);
   });
 
   it('takes a subform off the form and offers it again', async () => {

@@ -17,12 +17,15 @@ import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { catchError, of, Subject, switchMap } from 'rxjs';
 import {
+  displayOf,
   findField,
   showKey,
   type Field,
   type Form,
   type FormCell,
+  type FieldType,
   type FormPart,
+  type FormWorked,
   type Subform,
   type Table,
 } from '@heathridge/core/design';
@@ -31,6 +34,9 @@ import {
   cellFor,
   cellsOf,
   gathered,
+  levelOf,
+  levelTo,
+  mapParts,
   movedInto,
   partAt,
   partId,
@@ -44,6 +50,7 @@ import {
   withPartAdded,
   withPartAt,
   withPartMoved,
+  type Level,
   type Shelf,
 } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
@@ -56,9 +63,12 @@ import { Api, type RecordData } from '../shared/api.service';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
-import { SelectComponent, type Option } from '../shared/select.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
+import { TypeSettingsComponent } from '../file/type-settings.component';
 import { Toast } from '../shared/toast.service';
 import type { NewFormDialog } from './new-form.dialog';
+import { RowsShownComponent } from './rows-shown.component';
+import { SumLinesComponent } from './sum-lines.component';
 
 const WIDTHS = ([2, 3, 4, 6, 8, 12] as const).map((width) => [width, String(width)] as const);
 /** Steps that can be undone. */
@@ -77,17 +87,28 @@ const LOOKS = [
   ['grid', 'a grid'],
   ['cards', 'cards'],
 ] as const;
+const LABELS = options([
+  ['above', 'above it'],
+  ['left', 'left of it'],
+  ['end', 'left of it, at the right'],
+  ['none', 'nowhere'],
+] as const);
 const NO_SHELF: Shelf = { fields: [], links: [] };
 const MAY = [
   ['type', 'type'],
   ['read', 'read'],
 ] as const;
 
-/** The subforms of a form, however deep, as text to be compared. */
-const linksOn = ({ parts }: Form): string =>
-  allParts(parts)
-    .flatMap((part) => (part.part === 'subform' ? [part.link] : []))
-    .join();
+/** What decides which rows and values a form is shown with, as text to be compared. */
+const readsOf = (form: Form): string =>
+  JSON.stringify([
+    form.conditions,
+    form.order,
+    allParts(form.parts).flatMap((part): unknown[] => {
+      if (part.part === 'worked') return [[part.expression, part.result]];
+      return part.part === 'subform' ? [[part.link, part.conditions, part.order, part.most, part.sums]] : [];
+    }),
+  ]);
 
 /** Forms with their subforms, designed on a record of the real data. */
 @Component({
@@ -103,7 +124,10 @@ const linksOn = ({ parts }: Form): string =>
     MatTooltipModule,
     NgTemplateOutlet,
     RecordSheetComponent,
+    RowsShownComponent,
     SelectComponent,
+    SumLinesComponent,
+    TypeSettingsComponent,
   ],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './screens.component.html',
@@ -118,6 +142,7 @@ export class ScreensComponent extends DocumentPage<Form> {
   readonly widthChoices = WIDTHS;
   readonly mayChoices = MAY;
   readonly lookChoices = LOOKS;
+  readonly labelChoices = LABELS;
   readonly openChoices = OPENS;
   readonly noteChoices = NOTES;
   readonly formRights = [
@@ -298,6 +323,8 @@ export class ScreensComponent extends DocumentPage<Form> {
   setPart(patch: {
     readonly label?: string;
     readonly text?: string;
+    readonly width?: number;
+    readonly labelAt?: FormCell['labelAt'];
     readonly look?: 'heading' | 'note';
   }): void {
     this.change((part) => ({ ...part, ...patch }) as FormPart);
@@ -333,6 +360,39 @@ export class ScreensComponent extends DocumentPage<Form> {
         ),
       };
     });
+  }
+
+  /**
+   * Puts something worked out on the form, or for the rows of the subform that is picked: what tells a row from
+   * others, until another expression is written.
+   */
+  addWorked(): void {
+    const subform = this.pickedSubform();
+    const table = subform ? this.subformTable() : this.table();
+    if (!table) return;
+    const part: FormWorked = {
+      part: 'worked',
+      id: newId('w'),
+      label: 'Worked out',
+      width: 6,
+      expression: displayOf(table),
+      result: { kind: 'text', most: null },
+    };
+    if (!subform) return this.placeOn(part);
+    const path = `${this.picked()[0]}/${part.id}`;
+    this.setSubform({ parts: withPartAdded(subform.parts, part) });
+    this.pickNew(path);
+  }
+
+  /** What is worked out, as settings for it have it. */
+  typeOf({ expression, result }: FormWorked): FieldType {
+    return { kind: 'workedOut', expression, result };
+  }
+
+  setWorked(type: FieldType): void {
+    if (type.kind !== 'workedOut') return;
+    const { expression, result } = type;
+    this.change((part) => (part.part === 'worked' ? { ...part, expression, result } : part));
   }
 
   addNote(look: 'heading' | 'note'): void {
@@ -409,7 +469,7 @@ export class ScreensComponent extends DocumentPage<Form> {
   }
 
   /** Places a field, or the rows that lead here by a link, on the form. */
-  placeOn(part: FormCell | Subform): void {
+  placeOn(part: FormCell | FormWorked | Subform): void {
     this.set({ parts: withPartAdded(this.form()!.parts, part) });
     this.pickNew(partId(part));
   }
@@ -434,6 +494,40 @@ export class ScreensComponent extends DocumentPage<Form> {
 
   setSubform(patch: Partial<Subform>): void {
     this.change((part) => (part.part === 'subform' ? { ...part, ...patch } : part));
+  }
+
+  /** Where the labels of the fields that are picked stand; null where they differ. */
+  readonly pickedLabel = computed(() => {
+    const [first, ...others] = this.pickedCells().map(({ labelAt }) => labelAt ?? 'above');
+    return first && others.every((place) => place === first) ? first : null;
+  });
+  /** The id of the table whose rows the part that is picked is worked out for. */
+  readonly levelTable = computed(() => {
+    const around = (this.picked()[0] ?? '').split('/').at(-2);
+    return around === undefined
+      ? (this.table()?.id ?? '')
+      : (findField(this.store.design(), around)?.table.id ?? '');
+  });
+  /** The level of the subform that is picked. */
+  readonly pickedLevel = computed((): Level | null => {
+    const [form, id] = [this.form(), this.picked()[0]];
+    const root = form && levelOf(this.store.design(), form);
+    return root && id ? levelTo(root, id.split('/')) : null;
+  });
+
+  /** Where the labels of all controls stand; null where they differ. */
+  readonly labelsAt = computed(() => {
+    const places = allParts(this.form()?.parts ?? []).flatMap((part) =>
+      part.part === 'cell' || part.part === 'worked' ? [part.labelAt ?? 'above'] : [],
+    );
+    return places.every((place) => place === places[0]) ? (places[0] ?? null) : null;
+  });
+
+  setLabels(labelAt: NonNullable<FormCell['labelAt']>): void {
+    const parts = mapParts(this.form()!.parts, (part) =>
+      part.part === 'cell' || part.part === 'worked' ? { ...part, labelAt } : part,
+    );
+    this.set({ parts });
   }
 
   toggleColumn(field: Field): void {
@@ -481,7 +575,7 @@ export class ScreensComponent extends DocumentPage<Form> {
     const form = this.form();
     this.form.set(next);
     // The fields of a row come all; its rows within do where the form shows them.
-    if (!form || linksOn(next) !== linksOn(form))
+    if (!form || readsOf(next) !== readsOf(form))
       this.previews.next({ form: next, key: this.data()?.record.key ?? null });
     this.picked.update((ids) => ids.filter((id) => partAt(next.parts, id.split('/'))));
   }

@@ -308,6 +308,14 @@ export class Api {
     screen: string,
     request: { readonly path: readonly string[]; readonly parent: string | number; readonly start: number },
   ) => this.http.post<answers.RecordRows>(`${base(file)}/desk/screens/${screen}/rows`, request);
+  beyond = (
+    file: string,
+    screen: string,
+    request: { readonly path: readonly string[]; readonly link: string; readonly key: string | number },
+  ) =>
+    this.http
+      .post<answers.Answer<typeof answers.BeyondLink>>(`${base(file)}/desk/screens/${screen}/beyond`, request)
+      .pipe(map(({ row }) => row));
   saveRecord = (file: string, screen: string, request: SaveRequest) =>
     this.http
       .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/desk/screens/${screen}/save`, request)

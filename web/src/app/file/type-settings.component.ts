@@ -5,7 +5,7 @@ import { MatIconModule } from '@angular/material/icon';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import { COLOURS, KIND_LABELS, type FieldType } from '@heathridge/core/design';
 import { parsePattern, readNumber, showNumber, toText } from '@heathridge/core/values';
-import { FileStore } from '../file/file.store';
+import { FileStore } from './file.store';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { stampWords } from './describe';
 import { readable } from '../shared/readable';
@@ -335,7 +335,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
   styles: `
     :host {
       display: grid;
-      grid-template-columns: 1fr 1fr;
+      grid-template-columns: repeat(2, minmax(0, 1fr));
       gap: 10px;
     }
     :host:empty {
