@@ -30,7 +30,7 @@ const CORE_ROOMS = {
   people: ['design', 'expression', 'form', 'rows'],
   query: ['design', 'expression', 'values'],
   report: ['design', 'query', 'values'],
-  documents: ['design', 'form', 'query', 'report'],
+  documents: ['design', 'form', 'people', 'query', 'report'],
   change: ['design', 'documents', 'expression', 'values'],
   plan: ['change', 'design', 'expression'],
   temporal: [],

@@ -17,6 +17,7 @@ import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
 import { attachmentRoutes } from './routes/attachments';
 import { deskRoutes } from './routes/desk';
+import { peopleRoutes } from './routes/people';
 import { documentRoutes } from './routes/documents';
 import { exchangeRoutes } from './routes/exchange';
 import { MOST_BYTES } from './rows/attachments';
@@ -178,6 +179,7 @@ export async function buildApp({
   queryRoutes(router);
   reportRoutes(router);
   deskRoutes(router);
+  peopleRoutes(router);
   attachmentRoutes(router);
   exchangeRoutes(router);
   sheetRoutes(router);

@@ -315,9 +315,24 @@ export const QueryResult = v.strictObject({
 
 export const Pages = computed<PageModel>();
 
+/** Who may open a file, and as what: `duty` is the id of a role of the file, null for everything. */
+export const People = v.strictObject({
+  people: v.array(
+    v.strictObject({
+      id: v.string(),
+      login: v.string(),
+      name: v.string(),
+      role: Role,
+      duty: v.nullable(Id),
+    }),
+  ),
+});
+
 export const DeskInfo = v.strictObject({
   name: v.string(),
   role: Role,
+  /** The name of what the builder lets whoever looks do; null where that is everything. */
+  duty: v.nullable(v.string()),
   settings: Settings,
   today: v.string(),
   screens: v.array(v.strictObject({ id: Id, label: v.string(), one: v.string(), many: v.string() })),

@@ -35,7 +35,7 @@ describe('what uses a field', () => {
       ['t_loan', 'its rule “Due {…}?”', 'the rule is dropped'],
       ['t_loan', 'the order of its rows', 'they are ordered without it'],
       ['q_l', 'column Due, a condition', 'these parts are taken out'],
-      ['o_l', 'a field on it', 'taken off the form'],
+      ['o_l', 'a field on it, their order', 'taken off the form'],
       ['p_l', 'column Due, its group', 'taken out of the report'],
     ]);
   });
@@ -151,7 +151,9 @@ describe('what uses a field', () => {
     const uses = notices.find(({ message }) => message.startsWith('State becomes'))!;
     expect(uses.level).toBe('note');
     expect(uses.dependants.find(({ id }) => id === 'q_l')!.fate).toBe('would not work any more');
-    expect(uses.dependants.find(({ id }) => id === 'o_l')!.fate).toBe('goes on with the new values');
+    // Which of its rows it shows goes by the field too.
+    expect(uses.dependants.find(({ id }) => id === 'o_l')!.fate).toBe('would not work any more');
+    expect(uses.dependants.find(({ id }) => id === 'p_l')).toBeUndefined();
   });
 
   it('is told when the field becomes a kind that all of it can go on with', () => {
@@ -161,7 +163,11 @@ describe('what uses a field', () => {
     expect(
       notices.map(({ level, message, dependants }) => [level, message, dependants.map(({ fate }) => fate)]),
     ).toEqual([
-      ['note', 'Note becomes a field of the kind Text; this uses it.', ['goes on with the new values']],
+      [
+        'note',
+        'Note becomes a field of the kind Text; this uses it.',
+        ['goes on with the new values', 'goes on with the new values'],
+      ],
     ]);
   });
 });

@@ -432,6 +432,30 @@ export const Report = v.object({
   paper: v.picklist(['A4 tall', 'A4 wide']),
 });
 
+/** What people with a role may do to the rows of a table, and which of them they have to do with. */
+const TableRights = v.object({
+  table: Id,
+  read: v.boolean(),
+  ...RowRights.entries,
+  /** A field that holds somebody's name: only rows that hold one's own are there for her. Null for all rows. */
+  own: maybe(Id),
+  /** What all rows meet that are there for her, over a row of the table. */
+  conditions: v.optional(RowsShown.conditions.wrapped, []),
+});
+
+/** What those who have it find on the Desk. Within it a screen decides, and a screen gives nobody more. */
+export const RoleDefinition = v.object({
+  type: v.literal('role'),
+  id: Id,
+  label: Label,
+  /** The screens that are there, in the order of all screens. */
+  screens: v.pipe(v.array(Id), v.maxLength(500)),
+  /** Tables on which there are limits; on others there are none. */
+  tables: v.pipe(v.array(TableRights), v.maxLength(500)),
+  /** Fields that nobody with this role types into, or that are not there for her. */
+  fields: v.pipe(v.array(v.object({ field: Id, people: v.picklist(['read', 'hidden']) })), v.maxLength(5000)),
+});
+
 /** Something of an adopted file that has no definition of its own and is kept as SQL. */
 export const Kept = v.pipe(
   v.object({
@@ -477,7 +501,14 @@ export const Settings = v.object({
  * are. What a new type of document does is asked for by `core/documents`; everything that keeps, sends,
  * compares, changes or names definitions goes through these lists.
  */
-export const LISTS = { tables: Table, queries: Query, forms: Form, reports: Report, kept: Kept } as const;
+export const LISTS = {
+  tables: Table,
+  queries: Query,
+  forms: Form,
+  reports: Report,
+  roles: RoleDefinition,
+  kept: Kept,
+} as const;
 
 export type ListName = keyof typeof LISTS;
 type Listed = (typeof LISTS)[ListName];
@@ -515,6 +546,7 @@ export type FormWorked = v.InferOutput<typeof FormWorked>;
 export type FormPart = v.InferOutput<typeof FormPart>;
 export type Subform = v.InferOutput<typeof Subform>;
 export type Report = v.InferOutput<typeof Report>;
+export type RoleDefinition = v.InferOutput<typeof RoleDefinition>;
 export type Settings = v.InferOutput<typeof Settings>;
 export type Kept = v.InferOutput<typeof Kept>;
 export type Definition = v.InferOutput<typeof Definition>;

@@ -1,5 +1,6 @@
 import type { Design, DesignDocument, DocumentSort, DocumentType } from '../design';
 import { formSort } from '../form';
+import { roleSort } from '../people';
 import { querySort } from '../query';
 import { reportSort } from '../report';
 
@@ -8,6 +9,7 @@ const SORTS: { readonly [T in DocumentType]: DocumentSort<Extract<DesignDocument
   query: querySort,
   form: formSort,
   report: reportSort,
+  role: roleSort,
 };
 
 /** What the type of a document does; it is meant for documents of that type alone. */

@@ -53,8 +53,15 @@ export interface Reckoning {
 
 const NO_NEED: Need = { fields: new Set(), links: new Map() };
 
-/** The expressions of a form's levels, and what they read; `root` is the level of the record. */
-export function reckoningOf(design: Design, root: Level): Reckoning {
+/**
+ * The expressions of a form's levels, and what they read; `root` is the level of the record. Of what is not `seen` by
+ * whoever looks nothing comes along: what reads it is then known as the file has it alone.
+ */
+export function reckoningOf(
+  design: Design,
+  root: Level,
+  seen: (field: string) => boolean = () => true,
+): Reckoning {
   const parents = new Map<Level, Level>();
   for (const level of allLevels(root)) for (const inner of level.levels) parents.set(inner, level);
   const expressions = new Map(allLevels(root).map((level) => [level, reckonedAt(design, level)] as const));
@@ -82,7 +89,7 @@ export function reckoningOf(design: Design, root: Level): Reckoning {
   const walk = (bound: Bound, rows: ReadonlyMap<number, Level>, found: (() => void)[]): boolean => {
     if (bound.op === 'ref') {
       const level = rows.get(bound.row);
-      if (!level) return false;
+      if (!level || !seen(bound.field.id)) return false;
       found.push(() => read(level, bound.links, bound.field));
       return true;
     }

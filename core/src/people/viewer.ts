@@ -7,19 +7,63 @@ import {
   type Design,
   type Field,
   type Form,
+  type RoleDefinition,
   type Table,
 } from '../design';
 import { allLevels, levelOf, type Level } from '../form';
 import type { RowChange } from '../rows';
+import { designFor } from './design-for';
 import type { Role } from './rights';
+import { conditionsOn, peopleMay, rightsOn, screenFor } from './roles';
 
-/** Who looks at a file or writes to it, and through which screen: null on the Bench, where the whole file lies open. */
+/**
+ * Who looks at a file or writes to it, and through which screen, as it is there for her: null on the Bench, where the
+ * whole file lies open.
+ */
 export interface Viewer {
   readonly id: string;
   /** The name that history shows. */
   readonly name: string;
   readonly role: Role;
+  /** What the builder lets her do on the Desk; null where she has said nothing: every screen is then there. */
+  readonly duty: RoleDefinition | null;
   readonly screen: Form | null;
+}
+
+/** A screen as it is there for somebody; null where it is not. */
+export const screenOf = (design: Design, viewer: Omit<Viewer, 'screen'>, form: Form): Form | null =>
+  viewer.duty ? screenFor(design, viewer.duty, form, viewer.name) : form;
+
+/** The screens of a file as they are there for somebody. */
+export const screensOf = (design: Design, viewer: Omit<Viewer, 'screen'>): Form[] =>
+  design.forms.flatMap((form) => screenOf(design, viewer, form) ?? []);
+
+/** The design by which rows are shown to somebody. */
+export const designOf = (design: Design, { duty }: Viewer): Design =>
+  duty ? designFor(design, duty) : design;
+
+/** What rows of a table meet, all of it, that are there for somebody at all; empty for all rows. */
+export const rowsThere = (viewer: Viewer, table: Table): readonly string[] =>
+  viewer.duty ? conditionsOn(viewer.duty, table.id, viewer.name) : [];
+
+/** Whether rows of a table, as choices or within others, are there for somebody. */
+export const isThere = (viewer: Viewer, table: Table): boolean =>
+  viewer.duty === null || rightsOn(viewer.duty, table.id).read;
+
+/**
+ * What a row of a table meets that somebody may change through a screen: all conditions of one of these lists, each
+ * those of a place where the screen shows such rows; null for any row.
+ */
+export function rowsOnScreen(
+  design: Design,
+  { screen }: Viewer,
+  table: Table,
+): readonly (readonly string[])[] | null {
+  if (!screen) return null;
+  const lists = levelsOn(design, screen)
+    .filter((level) => level.table.id === table.id)
+    .map(({ subform }) => (subform ?? screen).conditions ?? []);
+  return lists.length === 0 || lists.some((list) => list.length === 0) ? null : lists;
 }
 
 /** The levels of a screen that people see: the record, then its subforms and theirs. */
@@ -45,24 +89,33 @@ export function visibleFields(design: Design, viewer: Viewer, table: Table): rea
   return table.fields.filter(({ id }) => seen.has(id));
 }
 
+/** The table to which a lookup leads. */
+export function lookupTarget(design: Design, field: string): Table | null {
+  const type = findField(design, field)?.field.type;
+  return (type?.kind === 'lookup' && design.tables.find(({ id }) => id === type.table)) || null;
+}
+
 /** The lookups whose choices a viewer may ask for. */
 export const seesLookup = (design: Design, viewer: Viewer, field: string): boolean => {
   const { screen, role } = viewer;
   if (screen === null) return role === 'builder';
   const owner = findField(design, field)?.table;
   if (!owner) return false;
+  const target = lookupTarget(design, field);
+  if (target && !isThere(viewer, target)) return false;
   const shown = levelsOn(design, screen).some(({ cells }) => cells.some((cell) => cell.field.id === field));
-  return shown || addableTables(design, screen).some(({ id }) => id === owner.id);
+  return shown || addableTables(design, viewer).some(({ id }) => id === owner.id);
 };
 
 /** Tables to which rows may be added from lookups on a screen, though it does not show them. */
-export function addableTables(design: Design, screen: Form): Table[] {
+export function addableTables(design: Design, { screen, duty }: Viewer): Table[] {
+  if (!screen) return [];
   const ids = levelsOn(design, screen).flatMap(({ cells }) =>
     cells.flatMap(({ field: { type }, cell }) =>
       type.kind === 'lookup' && type.addHere && cell.people === 'type' ? [type.table] : [],
     ),
   );
-  return design.tables.filter(({ id }) => ids.includes(id));
+  return design.tables.filter(({ id }) => ids.includes(id) && (duty === null || rightsOn(duty, id).add));
 }
 
 /** The fields a row added from a lookup is asked for: what it shows and what is always filled. */
@@ -81,8 +134,18 @@ export function refusedChange(design: Design, viewer: Viewer, change: RowChange)
   if (screen === null) return role === 'builder' ? null : 'Only the builder of this file may do this.';
   const levels = levelsOn(design, screen).filter(({ table }) => table.id === change.table);
   if (change.op === 'insert' && !levels.some(({ rights }) => rights.add)) {
-    const table = addableTables(design, screen).find(({ id }) => id === change.table);
-    if (table) return closedField(table, change.values, new Set(fieldsToAdd(table).map(({ id }) => id)));
+    const table = addableTables(design, viewer).find(({ id }) => id === change.table);
+    const open = (id: string): boolean => viewer.duty === null || peopleMay(viewer.duty, id) === 'type';
+    if (table)
+      return closedField(
+        table,
+        change.values,
+        new Set(
+          fieldsToAdd(table)
+            .map(({ id }) => id)
+            .filter(open),
+        ),
+      );
   }
   const [first] = levels;
   if (!first) return 'This screen does not change rows of that table.';

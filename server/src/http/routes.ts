@@ -1,8 +1,8 @@
 import type { CreateRateLimitOptions } from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import * as v from 'valibot';
-import type { Form } from '@heathridge/core/design';
-import { mayCall, type Need, type Role, type Viewer } from '@heathridge/core/people';
+import type { Form, RoleDefinition } from '@heathridge/core/design';
+import { mayCall, screenOf, type Need, type Role, type Viewer } from '@heathridge/core/people';
 import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
@@ -111,8 +111,11 @@ export class Router {
           },
           get viewer(): Viewer {
             const { id, name } = call.person;
-            const screen = params['screen'] === undefined ? null : screenAt(call.file, params['screen']);
-            return { id, name, role: role ?? 'colleague', screen };
+            const duty = dutyOf(call.file, role, context.files.duty(params['file'] ?? '', id), request);
+            const viewer = { id, name, role: role ?? 'colleague', duty };
+            const screen =
+              params['screen'] === undefined ? null : screenAt(call.file, viewer, params['screen']);
+            return { ...viewer, screen };
           },
         };
         return upToDate(() => spec.handler(call as never));
@@ -153,10 +156,37 @@ function abortedWith(reply: FastifyReply): AbortSignal {
   return controller.signal;
 }
 
-function screenAt(file: OpenFile, id: string): Form {
-  const form = file.design.forms.find((candidate) => candidate.id === id);
-  if (!form) throw new Problem('not-found', 'This screen is no longer there.');
-  return form;
+/** The header by which a builder looks at the Desk as those with a role do: the role's id. */
+const AS_ROLE = 'heathridge-as-role';
+
+/** A role that is no longer there lets nobody do anything. */
+const NOTHING_AT_ALL: RoleDefinition = {
+  type: 'role',
+  id: 'g_gone',
+  label: '',
+  screens: [],
+  tables: [],
+  fields: [],
+};
+
+/** What the builder lets somebody do on the Desk: by her role, or by that through whose eyes the builder looks. */
+function dutyOf(
+  { design }: OpenFile,
+  role: Role | null,
+  own: string | null,
+  { headers }: FastifyRequest,
+): RoleDefinition | null {
+  const asked = headers[AS_ROLE];
+  const id = role !== 'builder' ? own : typeof asked === 'string' && asked !== '' ? asked : null;
+  if (id === null) return null;
+  return design.roles.find((duty) => duty.id === id) ?? NOTHING_AT_ALL;
+}
+
+function screenAt({ design }: OpenFile, viewer: Omit<Viewer, 'screen'>, id: string): Form {
+  const form = design.forms.find((candidate) => candidate.id === id);
+  const there = form && screenOf(design, viewer, form);
+  if (!there) throw new Problem('not-found', 'This screen is no longer there.');
+  return there;
 }
 
 /** What the parts of an address may look like: anything else is no address of ours. */

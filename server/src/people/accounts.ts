@@ -99,6 +99,16 @@ export class Accounts {
     return { ...person, look: USUAL };
   }
 
+  /** Who signs in under a name; null when nobody does. */
+  find(login: string): { readonly id: string; readonly login: string; readonly name: string } | null {
+    const found = this.registry
+      .select({ id: account.id, login: account.login, name: account.name })
+      .from(account)
+      .where(eq(account.login, login.trim().toLowerCase()))
+      .get();
+    return found ?? null;
+  }
+
   /** A new session's token. Throws `wrong-sign-in`, and takes as long, whether or not the name is known. */
   async signIn(login: string, password: string): Promise<string> {
     const found = this.registry

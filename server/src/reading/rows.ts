@@ -1,4 +1,4 @@
-import { findField, orderTable, type Field, type Table } from '@heathridge/core/design';
+import { findField, orderTable, type Design, type Field, type Table } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
 import { asksNothing, NOTHING, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
@@ -26,6 +26,8 @@ import {
 /** Where rows are read from: an open file, and the children for what may take long. */
 export interface Reading {
   readonly file: OpenFile;
+  /** The design by which rows are shown to whoever asks, where that is not the file's. */
+  readonly design?: Design;
   readonly jobs: JobPool;
   /** Aborts when whoever asked has gone. */
   readonly signal: AbortSignal;
@@ -86,14 +88,13 @@ const answered = new WeakMap<
 
 /** How many rows answer what is asked: while a grid is scrolled through it is asked again and again. */
 export async function count(
-  { file, jobs, signal }: Reading,
+  { file, design = file.design, jobs, signal }: Reading,
   table: Table,
   { search, conditions, today }: Asked,
 ): Promise<number> {
   const asked = { search, conditions, today };
   if (asksNothing(asked)) return rowCount(file, table);
-  if (!isCostly(file, table, asked)) return countRows(file.reader, file.design, table, asked);
-  const { design } = file;
+  if (!isCostly(file, table, asked)) return countRows(file.reader, design, table, asked);
   const [name, version] = [JSON.stringify([table.id, design.version, asked]), dataVersion(file.reader)];
   const known = answered.get(file);
   if (known?.asked === name && known.version === version) return known.count;
@@ -105,12 +106,12 @@ export async function count(
 
 /** Entries of a record list as JSON text, see `readList`. */
 export async function list(
-  { file, jobs, signal }: Reading,
+  { file, design = file.design, jobs, signal }: Reading,
   viewer: Viewer,
   table: Table,
   request: ListRequest,
 ): Promise<string> {
-  const { design, reader } = file;
+  const { reader } = file;
   if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))
     return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
@@ -150,11 +151,12 @@ export interface ChoicesAsked {
 
 /** Choices of a lookup field; null when there is no such lookup. */
 export async function choices(
-  { file, jobs, signal }: Reading,
+  { file, design = file.design, jobs, signal }: Reading,
   fieldId: string,
   { key, ...asked }: ChoicesAsked,
+  conditions: readonly string[] = [],
 ): Promise<readonly Choice[] | null> {
-  const { design, reader } = file;
+  const { reader } = file;
   const found = findField(design, fieldId);
   if (found?.field.type.kind !== 'lookup') return null;
   const { field, table } = found;
@@ -162,7 +164,7 @@ export async function choices(
   if (!target) return null;
   // What the screen does not show may narrow the lookup all the same.
   const row = asked.row && key ? { ...storedRow(file, table, key), ...asked.row } : asked.row;
-  const request = { ...asked, row, limit: 30 };
+  const request = { ...asked, row, conditions, limit: 30 };
   if (asked.only !== null || !isLarge(file, target)) return readChoices(reader, design, field, request);
   return jobs.run(file.path, { task: 'choices', design, field: fieldId, request }, { signal });
 }

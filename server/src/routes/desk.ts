@@ -1,13 +1,22 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { Id, idsUsed, type Design, type Form, type Table } from '@heathridge/core/design';
+import { Id, idsUsed, tableOf, type Design, type Form, type Table } from '@heathridge/core/design';
 import { levelOf, levelTo, type Level } from '@heathridge/core/form';
-import { refusedChange, seesLookup, tablesOn, type Viewer } from '@heathridge/core/people';
+import {
+  designOf,
+  refusedChange,
+  rowsOnScreen,
+  screensOf,
+  seesLookup,
+  tablesOn,
+  type Viewer,
+} from '@heathridge/core/people';
 import { Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { goesAlong } from '../rows/along';
+import { isAmong } from '../rows/among';
 import { readBeyond, readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
@@ -45,7 +54,7 @@ function screenOf({ screen }: Viewer): Form {
 
 /** The level of a screen to which links lead, and that of its record. */
 function levelsAt(file: OpenFile, viewer: Viewer, path: readonly string[]): { root: Level; level: Level } {
-  const root = levelOf(file.design, screenOf(viewer));
+  const root = levelOf(designOf(file.design, viewer), screenOf(viewer));
   const level = root && levelTo(root, path);
   if (!root || !level) throw new Problem('not-found', 'This subform is no longer there.');
   return { root, level };
@@ -61,12 +70,13 @@ export function deskRoutes(router: Router): void {
     answer: answers.DeskInfo,
     needs: 'colleague',
     summary: 'The Desk: the screens of a file',
-    handler: ({ context, file, params, person }) => ({
+    handler: ({ context, file, params, viewer }) => ({
       name: context.files.name(params['file']!),
-      role: context.files.role(file.id, person.id),
+      role: viewer.role,
+      duty: viewer.duty?.label ?? null,
       settings: file.design.settings,
       today: todayIn(context, file),
-      screens: file.design.forms.map((form) => {
+      screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
         return { id: form.id, label: form.label, one: table.label, many: table.plural };
       }),
@@ -78,9 +88,14 @@ export function deskRoutes(router: Router): void {
     answer: answers.Worked,
     needs: 'colleague',
     summary: 'The records you have worked on last, and the draft of the design you have not finished',
-    handler: ({ context: { accounts, files }, file, person }) => ({
-      records: workedOn(file.reader, file.design, file.design.forms, person.name),
-      draft: files.role(file.id, person.id) === 'builder' ? accounts.openDraft(file.id, person.id) : null,
+    handler: ({ context: { accounts }, file, person, viewer }) => ({
+      records: workedOn(
+        file.reader,
+        designOf(file.design, viewer),
+        screensOf(file.design, viewer),
+        person.name,
+      ),
+      draft: viewer.role === 'builder' ? accounts.openDraft(file.id, person.id) : null,
     }),
   });
   router.add({
@@ -91,12 +106,13 @@ export function deskRoutes(router: Router): void {
     summary: 'A screen and the tables it works on',
     handler: ({ context, file, viewer }) => {
       const form = screenOf(viewer);
-      const tables = tablesAround(file.design, tablesOn(file.design, form), idsUsed(form.parts));
+      const design = designOf(file.design, viewer);
+      const tables = tablesAround(design, tablesOn(design, form), idsUsed(form.parts));
       return {
         form,
         tables,
         settings: file.design.settings,
-        second: secondLine(file.design, viewer, tableAt(file, form.table)).map(({ id }) => id),
+        second: secondLine(design, viewer, tableOf(design, form.table)).map(({ id }) => id),
         today: todayIn(context, file),
       };
     },
@@ -110,9 +126,10 @@ export function deskRoutes(router: Router): void {
     query: v.object({ ...Search.entries, after: v.optional(v.pipe(v.string(), v.maxLength(2000))) }),
     handler: async ({ context: { jobs }, file, viewer, query, reply, gone: signal }) => {
       const form = screenOf(viewer);
-      const table = tableAt(file, form.table);
+      const design = designOf(file.design, viewer);
+      const table = tableOf(design, form.table);
       const after = query.after === undefined ? null : keyFrom(file, table, query.after);
-      const reading = { file, jobs, signal };
+      const reading = { file, design, jobs, signal };
       const { search } = query;
       const conditions = form.conditions ?? [];
       const asked = { search, after, limit: 60, conditions, sort: form.order ?? [] };
@@ -132,7 +149,8 @@ export function deskRoutes(router: Router): void {
     handler: ({ file, viewer, query, reply }) => {
       const form = screenOf(viewer);
       const table = tableAt(file, form.table);
-      const json = readRecord(file.reader, file.design, viewer, form, keyFrom(file, table, query.key));
+      const design = designOf(file.design, viewer);
+      const json = readRecord(file.reader, design, viewer, form, keyFrom(file, table, query.key));
       if (json === null)
         throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
       return reply.type('application/json').send(json);
@@ -153,9 +171,14 @@ export function deskRoutes(router: Router): void {
     }),
     handler: ({ file, viewer, body: { path, parent, start }, reply }) => {
       const levels = levelsAt(file, viewer, path);
+      const around = levelsAt(file, viewer, path.slice(0, -1)).level;
+      const shown = (around.subform ?? screenOf(viewer)).conditions ?? [];
+      if (!isAmong(file.reader, file.design, around.table, [parent], [shown]))
+        throw new Problem('not-found', `This ${around.table.label.toLowerCase()} is no longer there.`);
+      const design = designOf(file.design, viewer);
       return reply
         .type('application/json')
-        .send(readMore(file.reader, file.design, viewer, levels, parent, start));
+        .send(readMore(file.reader, design, viewer, levels, parent, start));
     },
   });
   router.add({
@@ -172,7 +195,7 @@ export function deskRoutes(router: Router): void {
     }),
     handler: ({ file, viewer, body: { path, link, key }, reply }) => {
       const json = seesLookup(file.design, viewer, link)
-        ? readBeyond(file.reader, file.design, levelsAt(file, viewer, path), link, key)
+        ? readBeyond(file.reader, file.design, viewer, levelsAt(file, viewer, path), link, key)
         : undefined;
       if (json === undefined) throw new Problem('not-found', 'Nothing on this screen is worked out from it.');
       return reply.type('application/json').send(`{"row":${json}}`);
@@ -189,7 +212,14 @@ export function deskRoutes(router: Router): void {
       const table = tableAt(file, screenOf(viewer).table);
       const refusal = refusedChange(file.design, viewer, { op: 'delete', table: table.id, key: body.key });
       if (refusal !== null) throw new Problem('not-allowed', refusal);
-      return { along: goesAlong(file.reader, file.design, table, checkedKeys(file, table, [body.key])) };
+      const keys = checkedKeys(file, table, [body.key]);
+      if (
+        keys.some(
+          (key) => !isAmong(file.reader, file.design, table, key, rowsOnScreen(file.design, viewer, table)),
+        )
+      )
+        throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+      return { along: goesAlong(file.reader, file.design, table, keys) };
     },
   });
   router.add({
@@ -215,7 +245,7 @@ export function deskRoutes(router: Router): void {
       screenOf(viewer);
       if (!seesLookup(file.design, viewer, params['field']!))
         throw new Problem('not-found', 'This lookup is not on this screen.');
-      return choicesFor(context, file, params['field']!, body, gone);
+      return choicesFor(context, file, params['field']!, body, gone, viewer);
     },
   });
 }

@@ -3,7 +3,8 @@ import * as answers from '@heathridge/core/api';
 import { fieldOf, findField, Form, Id, type Table } from '@heathridge/core/design';
 import { ExpressionError } from '@heathridge/core/expression';
 import { documentProblems } from '@heathridge/core/documents';
-import { refusedChange, type Viewer } from '@heathridge/core/people';
+import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
+import { boundsOf } from '../rows/among';
 import { Key, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
 import { MOST_TOLD, type News } from '../http/news';
@@ -89,7 +90,7 @@ export function save(
   }
   let result: SaveResult;
   try {
-    result = saveRows(file, request, viewer, clock);
+    result = saveRows(file, request, viewer, clock, viewer.screen ? boundsOf(file.design, viewer) : null);
   } catch (error) {
     if (error instanceof RequestReused)
       throw new Problem('bad-request', 'This save was sent under the name of another one.');
@@ -142,9 +143,13 @@ export async function choicesFor(
   field: string,
   body: v.InferOutput<typeof ChoicesBody>,
   signal: AbortSignal,
+  viewer: Viewer | null = null,
 ): Promise<{ readonly choices: readonly Choice[] }> {
   const asked = { ...body, today: todayIn(context, file) };
-  const found = await choices({ file, jobs: context.jobs, signal }, field, asked);
+  const design = viewer ? designOf(file.design, viewer) : file.design;
+  const target = lookupTarget(design, field);
+  const there = viewer && target ? rowsThere(viewer, target) : [];
+  const found = await choices({ file, design, jobs: context.jobs, signal }, field, asked, there);
   if (!found) throw new Problem('not-found', 'This lookup is no longer there.');
   return { choices: found };
 }

@@ -3,12 +3,13 @@ import sharp from 'sharp';
 import { eq } from 'drizzle-orm';
 import type { Field, Table } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
-import { tablesOn, visibleFields, type Viewer } from '@heathridge/core/people';
+import { rowsOnScreen, screensOf, tablesOn, visibleFields, type Viewer } from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { attachment } from '../store/file-schema';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
+import { oneOfSql } from './among';
 
 /** Bytes of one attachment at most. */
 export const MOST_BYTES = 25 * 1024 * 1024;
@@ -100,17 +101,20 @@ export async function keepAttachment(
  */
 function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean {
   if (viewer.role === 'builder') return true;
-  const holds = (table: Table, field: Field): boolean =>
-    prepared(reader, `SELECT 1 FROM ${sqlName(table.name)} WHERE ${sqlName(field.name)} = ? LIMIT 1`).get(
-      id,
-    ) !== undefined;
+  const holds = (table: Table, field: Field, there = ''): boolean =>
+    prepared(
+      reader,
+      `SELECT 1 FROM ${sqlName(table.name)} AS t WHERE t.${sqlName(field.name)} = ?${there} LIMIT 1`,
+    ).get(id) !== undefined;
   const isAttached = ({ type }: Field): boolean => type.kind === 'picture' || type.kind === 'file';
-  const shown = design.forms.some((screen) =>
-    tablesOn(design, screen).some((table) =>
-      visibleFields(design, { ...viewer, screen }, table).some(
-        (field) => isAttached(field) && holds(table, field),
-      ),
-    ),
+  const shown = screensOf(design, viewer).some((screen) =>
+    tablesOn(design, screen).some((table) => {
+      const through = { ...viewer, screen };
+      const there = oneOfSql(design, table, rowsOnScreen(design, through, table));
+      return visibleFields(design, through, table).some(
+        (field) => isAttached(field) && holds(table, field, there),
+      );
+    }),
   );
   if (shown) return true;
   const own = prepared(reader, 'SELECT 1 FROM hr_attachment WHERE id = ? AND account = ?');

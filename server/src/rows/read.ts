@@ -14,7 +14,6 @@ import {
   asText,
   boundIn,
   catalogOf,
-  conditionIn,
   displayOf,
   displaySql,
   findField,
@@ -35,11 +34,12 @@ import {
   type Reckoning,
   type SumLine,
 } from '@heathridge/core/form';
-import { visibleFields, type Viewer } from '@heathridge/core/people';
+import { rowsThere, seesField, visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, guarded, prepared, textOf } from '../store/statements';
+import { alsoSql, conditionSql } from './among';
 import { beyondObject, cellJson, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
@@ -81,8 +81,12 @@ const readingOf = (db: Connection, design: Design, viewer: Viewer, root: Level):
   db,
   design,
   viewer,
-  reckoning: reckoningOf(design, root),
+  reckoning: reckoningFor(design, viewer, root),
 });
+
+/** What is worked out at the levels of a form, for who looks: values that are hidden from her come along nowhere. */
+const reckoningFor = (design: Design, { duty }: Viewer, root: Level): Reckoning =>
+  reckoningOf(design, root, duty ? (field) => seesField(design, duty, field) : undefined);
 
 /** SQL for a row `t` of a level: its cells, what is worked out beside them, and what that needs beyond them. */
 function levelRow({ design, viewer, reckoning }: FormReading, level: Level): string {
@@ -92,13 +96,6 @@ function levelRow({ design, viewer, reckoning }: FormReading, level: Level): str
   const beyond = has ? [['beyond', beyondObject(design, table.id, need, 't')] as const] : [];
   return rowObject(design, table, 't', visibleFields(design, viewer, table), worked, beyond);
 }
-
-/** SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. */
-const conditionSql = (design: Design, table: Table, source: string): string =>
-  `(${toSql(conditionIn(design, table.id, source).bound, { catalog: catalogOf(design), row: 't', faults: 'empty' }).sql})`;
-
-const filtered = (design: Design, table: Table, conditions: readonly string[] = []): string =>
-  conditions.map((source) => ` AND ${conditionSql(design, table, source)}`).join('');
 
 /**
  * A record as a form shows it, as JSON text: `{record: {key, cells, beyond, subforms: [{link, rows, total}]}}`, rows
@@ -120,7 +117,7 @@ export function readRecord(
     .join(' AND ');
   const reading = readingOf(db, design, viewer, level);
   const row = levelRow(reading, level);
-  const shown = filtered(design, table, form.conditions);
+  const shown = alsoSql(design, table, form.conditions);
   const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}${shown}`;
   const found = prepared(db, sql).get(key) as [Buffer] | undefined;
   if (!found) return null;
@@ -160,15 +157,18 @@ const listJson = ({ subform }: Level, { rows, total, rest }: ReadRows): string =
 export function readBeyond(
   db: Connection,
   design: Design,
+  viewer: Viewer,
   { root, level }: { readonly root: Level; readonly level: Level },
   link: string,
   key: Stored,
 ): string | undefined {
-  const found = reckoningOf(design, root).need(level).links.get(link);
+  const found = reckoningFor(design, viewer, root).need(level).links.get(link);
   if (found?.hop.on.length !== 1) return undefined;
   const { hop, need } = found;
   const row = beyondObject(design, hop.table, need, 't');
-  const sql = `SELECT ${row} FROM ${sqlName(tableOf(design, hop.table).name)} AS t WHERE t.${sqlName(hop.on[0]![1])} = ?`;
+  const target = tableOf(design, hop.table);
+  const there = alsoSql(design, target, rowsThere(viewer, target));
+  const sql = `SELECT ${row} FROM ${sqlName(target.name)} AS t WHERE t.${sqlName(hop.on[0]![1])} = ?${there}`;
   const [json] = (prepared(db, sql).get([key]) as [string] | undefined) ?? ['null'];
   return json;
 }
@@ -199,7 +199,7 @@ function readLevel(
   const order = orderSql(orderOf(design, table, subform?.order ?? []));
   const [from, keys] = [`${sqlName(table.name)} AS t`, keyColumns(table, 't')];
   const to = `t.${sqlName(link!.name)}`;
-  const shown = filtered(design, table, subform?.conditions);
+  const shown = alsoSql(design, table, subform?.conditions);
   // A level of few rows each may hang on many: what all of them together may take is shared out.
   const wanted = start > 0 ? MOST_CHILDREN : Math.min(subform?.most ?? MOST_CHILDREN, MOST_CHILDREN);
   const most = Math.max(1, Math.min(wanted, Math.floor(MOST_OF_LEVEL / parents.length)));
@@ -343,6 +343,8 @@ export interface ChoiceRequest {
   /** Asks for this row alone: whether it is among the choices. */
   readonly only: string | number | null;
   readonly today: string;
+  /** What all choices meet, over the other table. */
+  readonly conditions: readonly string[];
 }
 
 /** A choice: the key, what is shown of its row, and the further columns. */
@@ -372,6 +374,7 @@ export function readChoices(
   const conditions: string[] = [];
   const search = searchSql(design, target, request.search, params, shows);
   if (search !== null) conditions.push(search);
+  conditions.push(...request.conditions.map((source) => conditionSql(design, target, source)));
   if (request.only !== null) conditions.push(`${key} = ${params.add(request.only)}`);
   if (type.filter) conditions.push(toSql(bindCondition(type.filter, over).bound, writing).sql);
   const query = design.queries.find(({ id }) => id === type.query);

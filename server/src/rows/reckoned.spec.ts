@@ -154,10 +154,12 @@ describe('what is worked out on a form, by the file and on the page', () => {
     const hire = hires.rows.find(
       ({ cells }) => (cells['f_hireInstrument'] as readonly unknown[])[0] === instrument,
     )!;
-    const beyond = readBeyond(file().reader, office.design, levels, 'f_hireInstrument', instrument)!;
+    const beyond = readBeyond(file().reader, office.design, BUILDER, levels, 'f_hireInstrument', instrument)!;
     expect(JSON.parse(beyond)).toEqual(hire.beyond!.links['f_hireInstrument']);
-    expect(readBeyond(file().reader, office.design, levels, 'f_hireInstrument', 999_999)).toBe('null');
-    expect(readBeyond(file().reader, office.design, levels, 'f_hirePlayer', player)).toBeUndefined();
+    expect(readBeyond(file().reader, office.design, BUILDER, levels, 'f_hireInstrument', 999_999)).toBe(
+      'null',
+    );
+    expect(readBeyond(file().reader, office.design, BUILDER, levels, 'f_hirePlayer', player)).toBeUndefined();
   });
 
   describe('of rows that are shown in part', () => {

@@ -1,12 +1,15 @@
 import { createHash } from 'node:crypto';
+import { tableOf } from '@heathridge/core/design';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
 import { assertWritable, type OpenFile } from '../store/files';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { inTransaction, prepared } from '../store/statements';
+import { isAmong, type Bounds } from './among';
 import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
+import { checkKey } from './tables';
 
 export type SaveResult =
   | { readonly ok: true; readonly entry: number; readonly saved: readonly SavedRow[] }
@@ -36,7 +39,13 @@ export class RequestReused extends Error {}
  * once: sent again, it is answered as it was. Throws RequestReused when that name stands for another,
  * DesignMoved when the file has another design than was read of it.
  */
-export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock: Clock): SaveResult {
+export function saveRows(
+  file: OpenFile,
+  request: SaveRequest,
+  by: Saver,
+  clock: Clock,
+  bounds: Bounds | null = null,
+): SaveResult {
   const { design, writer: db } = file;
   assertWritable(file);
   const name = request.id === undefined ? null : `${by.id} ${request.id}`;
@@ -56,9 +65,11 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
         keys: new Map(),
         refused: new Set(),
       };
-      const errors: RowError[] = [];
+      const errors = bounds ? outOfBounds(saving, request.changes, bounds) : [];
       const done: SavedRow[] = [];
+      const outside = new Set(errors.map(({ change }) => change));
       for (const placed of parentsFirst(request.changes)) {
+        if (outside.has(placed.index)) continue;
         const result = changeRow(saving, placed);
         if (!('errors' in result)) done.push(result);
         else {
@@ -67,6 +78,7 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
             saving.refused.add(placed.change.temp);
         }
       }
+      if (errors.length === 0 && bounds) errors.push(...leftBounds(saving, request.changes, done, bounds));
       if (errors.length > 0) throw new Refused(errors);
       done.sort((a, b) => a.change - b.change);
       if (name)
@@ -78,6 +90,37 @@ export function saveRows(file: OpenFile, request: SaveRequest, by: Saver, clock:
     if (error instanceof Refused) return { ok: false, errors: error.errors };
     throw error;
   }
+}
+
+/** Errors for changes of rows that are not among those that whoever saves may change. */
+function outOfBounds({ db, design }: Saving, changes: readonly RowChange[], bounds: Bounds): RowError[] {
+  return changes.flatMap((change, index): RowError[] => {
+    const table = design.tables.find(({ id }) => id === change.table);
+    if (change.op === 'insert' || !table) return [];
+    const key = checkKey(design, table, change.key);
+    const lists = bounds.before(table);
+    // A row that has gone is told of as such.
+    if (!key || !isAmong(db, design, table, key, [[]]) || isAmong(db, design, table, key, lists)) return [];
+    const message = `This ${table.label.toLowerCase()} is not among those you may change.`;
+    return [{ change: index, table: table.id, key, field: null, rule: null, message }];
+  });
+}
+
+/** Errors for rows that are, once they are saved, not among those there are for whoever saves. */
+function leftBounds(
+  { db, design }: Saving,
+  changes: readonly RowChange[],
+  done: readonly SavedRow[],
+  bounds: Bounds,
+): RowError[] {
+  return done.flatMap(({ change: index, table: id, key }): RowError[] => {
+    const table = tableOf(design, id);
+    const conditions = bounds.after(table);
+    if (conditions.length === 0 || changes[index]!.op === 'delete') return [];
+    if (isAmong(db, design, table, key, [conditions])) return [];
+    const message = `As it is now this ${table.label.toLowerCase()} would not be among those that are yours.`;
+    return [{ change: index, table: id, key, field: null, rule: null, message }];
+  });
 }
 
 /**

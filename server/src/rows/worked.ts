@@ -8,13 +8,13 @@ import {
   tableOf,
   type Design,
   type Form,
-  type Table,
 } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import { levelOf } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { guarded, prepared } from '../store/statements';
+import { alsoSql } from './among';
 import { keyColumns } from './json';
 
 /** A record that somebody has worked on, newest first. */
@@ -55,7 +55,7 @@ export function workedOn(db: Connection, design: Design, screens: readonly Form[
     const place = placeOf(design, screens, id, keyText, op, kept);
     if (!place || seen.has(place.known)) continue;
     seen.add(place.known);
-    const title = titleOf(db, design, tableOf(design, place.screen.table), place.key);
+    const title = titleOf(db, design, place.screen, place.key);
     if (title === undefined) continue;
     found.push({ screen: place.screen.id, key: place.key, title, at, added: place.isOwn && op === 'insert' });
     if (found.length === MOST_WORKED) break;
@@ -106,11 +106,12 @@ function parsed(text: string | null): unknown {
   }
 }
 
-/** What a row is shown as; undefined when it is not there any more. */
-function titleOf(db: Connection, design: Design, table: Table, key: RowKey): string | null | undefined {
+/** What the record of a screen is shown as; undefined when it is not there any more. */
+function titleOf(db: Connection, design: Design, screen: Form, key: RowKey): string | null | undefined {
+  const table = tableOf(design, screen.table);
   const title = displaySql(table, asText(displayOf(table)), { catalog: catalogOf(design), row: 't' });
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const sql = `SELECT ${title} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const sql = `SELECT ${title} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}${alsoSql(design, table, screen.conditions)}`;
   const row = guarded(db, sql, 1).get(...key) as [string | null] | undefined;
   return row && row[0];
 }

@@ -20,7 +20,7 @@ import {
   type Orm,
 } from './driver';
 import { dataVersion, storedVersion } from './versions';
-import { access, file } from './registry-schema';
+import { access, account, file } from './registry-schema';
 
 /** An open database file: one connection that writes, one that only reads. */
 export interface OpenFile {
@@ -46,6 +46,20 @@ export interface FileEntry {
   readonly changedAt: string;
   /** Bytes, with what still waits in the write-ahead log. */
   readonly size: number;
+}
+
+/** What somebody is in a file. */
+export interface Standing {
+  readonly role: Role;
+  /** The id of what the builder lets a colleague do on the Desk; null for everything. */
+  readonly duty: string | null;
+}
+
+/** Somebody to whom a file is open. */
+export interface Member extends Standing {
+  readonly id: string;
+  readonly login: string;
+  readonly name: string;
 }
 
 interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
@@ -74,7 +88,7 @@ export function assertWritable({ changing }: OpenFile): void {
 export class Files {
   private readonly open = new Map<string, Opened>();
   private readonly folder: string;
-  private readonly roles = new Map<string, Role | null>();
+  private readonly standings = new Map<string, Standing | null>();
 
   constructor(
     private readonly registry: Orm,
@@ -135,19 +149,20 @@ export class Files {
 
   /** Puts a file that stands in its place into the list. */
   register(id: string, name: string, owner: string): void {
-    this.roles.clear();
+    this.standings.clear();
     this.registry.transaction((tx) => {
       tx.insert(file).values({ id, name, createdAt: this.clock.now() }).run();
       tx.insert(access).values({ file: id, account: owner, role: 'builder' }).run();
     });
   }
 
-  share(id: string, account: string, role: Role): void {
-    this.roles.clear();
+  /** Opens a file to somebody, or says anew as what. */
+  share(id: string, account: string, role: Role, duty: string | null = null): void {
+    this.standings.clear();
     this.registry
       .insert(access)
-      .values({ file: id, account, role })
-      .onConflictDoUpdate({ target: [access.file, access.account], set: { role } })
+      .values({ file: id, account, role, duty })
+      .onConflictDoUpdate({ target: [access.file, access.account], set: { role, duty } })
       .run();
   }
 
@@ -172,24 +187,55 @@ export class Files {
     });
   }
 
-  /** The role somebody has in a file, remembered until it is changed here; null for none. */
+  /** The role somebody has in a file; null for none. */
   role(id: string, account: string): Role | null {
-    const name = `${id} ${account}`;
-    const known = this.roles.get(name);
-    if (known !== undefined) return known;
-    const role = this.readRole(id, account);
-    if (this.roles.size >= 10_000) this.roles.clear();
-    this.roles.set(name, role);
-    return role;
+    return this.standing(id, account)?.role ?? null;
   }
 
-  private readRole(id: string, account: string): Role | null {
+  /** What the builder of a file lets somebody do on its Desk: the id of a role of the file; null for everything. */
+  duty(id: string, account: string): string | null {
+    return this.standing(id, account)?.duty ?? null;
+  }
+
+  /** Remembered until it is changed here. */
+  private standing(id: string, account: string): Standing | null {
+    const name = `${id} ${account}`;
+    const known = this.standings.get(name);
+    if (known !== undefined) return known;
+    const standing = this.readStanding(id, account);
+    if (this.standings.size >= 10_000) this.standings.clear();
+    this.standings.set(name, standing);
+    return standing;
+  }
+
+  private readStanding(id: string, account: string): Standing | null {
     const found = this.registry
-      .select({ role: access.role })
+      .select({ role: access.role, duty: access.duty })
       .from(access)
       .where(and(eq(access.file, id), eq(access.account, account)))
       .get();
-    return found?.role ?? null;
+    return found ?? null;
+  }
+
+  /** Everybody to whom a file is open, by name. */
+  people(id: string): Member[] {
+    const { login, name } = account;
+    return this.registry
+      .select({ id: account.id, login, name, role: access.role, duty: access.duty })
+      .from(access)
+      .innerJoin(account, eq(account.id, access.account))
+      .where(eq(access.file, id))
+      .orderBy(asc(account.name))
+      .all();
+  }
+
+  /** Closes a file to somebody. */
+  unshare(id: string, account: string): void {
+    this.standings.clear();
+    this.registry
+      .delete(access)
+      .where(and(eq(access.file, id), eq(access.account, account)))
+      .run();
   }
 
   name(id: string): string {
@@ -270,7 +316,7 @@ export class Files {
 
   /** Takes a file off the disk and out of the registry: only for a file that could not be made whole. */
   discard(id: string): void {
-    this.roles.clear();
+    this.standings.clear();
     const opened = this.open.get(id);
     opened?.reader.close();
     opened?.writer.close();

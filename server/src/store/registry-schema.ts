@@ -44,6 +44,8 @@ export const access = sqliteTable(
       .notNull()
       .references(() => account.id, { onDelete: 'cascade' }),
     role: text('role', { enum: ['builder', 'colleague'] }).notNull(),
+    /** The id of what the builder of the file lets a colleague do on the Desk; null for everything. */
+    duty: text('duty'),
   },
   (table) => [primaryKey({ columns: [table.file, table.account] })],
 );

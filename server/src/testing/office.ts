@@ -26,7 +26,13 @@ export interface Answer {
 export const ORIGIN = 'http://localhost';
 
 /** Somebody before whom the whole file lies open. */
-export const BUILDER: Viewer = { id: 'a_builder', name: 'Builder', role: 'builder', screen: null };
+export const BUILDER: Viewer = {
+  id: 'a_builder',
+  name: 'Builder',
+  role: 'builder',
+  duty: null,
+  screen: null,
+};
 
 type Who = 'builder' | 'colleague' | null;
 

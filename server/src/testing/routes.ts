@@ -65,6 +65,23 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     status: 422,
   },
   'POST /api/files/:file/desk/screens/:screen/lookups/:field': { for: 'colleague', body: { search: '' } },
+  'GET /api/files/:file/people': { for: 'builder' },
+  'POST /api/files/:file/people': {
+    for: 'builder',
+    body: { login: 'nobody', role: 'colleague', duty: null },
+    status: 404,
+  },
+  'PUT /api/files/:file/people/:person': {
+    for: 'builder',
+    body: { role: 'colleague', duty: null },
+    params: { person: 'nobody' },
+    status: 404,
+  },
+  'DELETE /api/files/:file/people/:person': {
+    for: 'builder',
+    params: { person: 'nobody' },
+    status: 404,
+  },
   'POST /api/files/:file/attachments': { for: 'colleague', query: 'name=x', status: 400 },
   'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },

@@ -1,4 +1,4 @@
-import type { Design, FieldType, Query, Report } from '../../design';
+import type { Design, FieldType, Form, Query, Report, RoleDefinition } from '../../design';
 import { field, OFFICE } from '../../design/testing/office';
 import { formFromTable } from '../../form';
 
@@ -35,6 +35,54 @@ const worked = field('lLate', 'late', {
   expression: 'CURRENT_DATE - "#f_lDue"',
   result: { kind: 'wholeNumber' },
 } as FieldType);
+/** A form that names fields in every way there is. */
+const FORM: Form = {
+  ...formFromTable(OFFICE, OFFICE.tables[1]!, 'o_l'),
+  conditions: ['"#f_lState" = \'Out\'', '"#f_lBorrower"."#f_bActive"'],
+  order: [{ field: 'f_lDue', descending: true }],
+};
+const SHOWN: Form = {
+  ...FORM,
+  parts: [
+    ...FORM.parts.map((part) =>
+      part.part === 'subform'
+        ? {
+            ...part,
+            conditions: ['"#f_fAmount" > 0'],
+            order: [{ field: 'f_fAmount', descending: false }],
+            sums: [{ field: 'f_fAmount', total: 'average' as const }],
+          }
+        : part,
+    ),
+    {
+      part: 'worked',
+      id: 'w_rest',
+      label: 'Left to pay',
+      width: 3,
+      expression: '"#f_lFee" - SUM("#f_fLoan"."#f_fAmount")',
+      result: { kind: 'money', places: 2 },
+    },
+  ],
+};
+const ROLE: RoleDefinition = {
+  type: 'role',
+  id: 'g_counter',
+  label: 'Counter',
+  screens: ['o_l'],
+  tables: [
+    {
+      table: 't_borrower',
+      read: true,
+      add: true,
+      change: true,
+      delete: false,
+      own: null,
+      conditions: ['"#f_bActive"'],
+    },
+    { table: 't_fine', read: true, add: false, change: false, delete: false, own: null, conditions: [] },
+  ],
+  fields: [{ field: 'f_lNote', people: 'hidden' }],
+};
 /** The office with a document of every type. */
 export const FULL: Design = {
   ...OFFICE,
@@ -55,6 +103,7 @@ export const FULL: Design = {
       : item,
   ),
   queries: [QUERY],
-  forms: [formFromTable(OFFICE, OFFICE.tables[1]!, 'o_l')],
+  forms: [SHOWN],
   reports: [REPORT],
+  roles: [ROLE],
 };

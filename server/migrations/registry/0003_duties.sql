@@ -1,0 +1,1 @@
+ALTER TABLE `access` ADD `duty` text;

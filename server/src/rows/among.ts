@@ -1,0 +1,50 @@
+import { catalogOf, conditionIn, type Design, type Table } from '@heathridge/core/design';
+import { sqlName, toSql } from '@heathridge/core/expression';
+import { rowsOnScreen, rowsThere, type Viewer } from '@heathridge/core/people';
+import type { RowKey } from '@heathridge/core/rows';
+import type { Connection } from '../store/driver';
+import { prepared } from '../store/statements';
+import { keyColumns } from './json';
+
+/** SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. */
+export const conditionSql = (design: Design, table: Table, source: string): string =>
+  `(${toSql(conditionIn(design, table.id, source).bound, { catalog: catalogOf(design), row: 't', faults: 'empty' }).sql})`;
+
+/** SQL that goes on behind another condition: with all of these too. */
+export const alsoSql = (design: Design, table: Table, conditions: readonly string[] = []): string =>
+  conditions.map((source) => ` AND ${conditionSql(design, table, source)}`).join('');
+
+/** The same for all conditions of one of several lists; nothing where any row will do. */
+export function oneOfSql(design: Design, table: Table, lists: readonly (readonly string[])[] | null): string {
+  if (lists === null) return '';
+  const ways = lists.map((list) => `(1${alsoSql(design, table, list)})`);
+  return ` AND (${ways.join(' OR ')})`;
+}
+
+/** Which rows a save may change, and what rows it leaves behind must meet. */
+export interface Bounds {
+  /** All conditions of one of these lists hold for a row that is changed or deleted; null for any row. */
+  before(table: Table): readonly (readonly string[])[] | null;
+  /** All of these hold for a row that was added or changed. */
+  after(table: Table): readonly string[];
+}
+
+/** The bounds of who saves through a screen; on the Bench there are none. */
+export const boundsOf = (design: Design, viewer: Viewer): Bounds => ({
+  before: (table) => rowsOnScreen(design, viewer, table),
+  after: (table) => (viewer.screen ? rowsThere(viewer, table) : []),
+});
+
+/** Whether a row is among those that meet all conditions of one of these lists. */
+export function isAmong(
+  db: Connection,
+  design: Design,
+  table: Table,
+  key: RowKey,
+  lists: readonly (readonly string[])[] | null,
+): boolean {
+  if (lists === null) return true;
+  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
+  const sql = `SELECT 1 FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}${oneOfSql(design, table, lists)}`;
+  return prepared(db, sql).get(key) !== undefined;
+}
