@@ -68,6 +68,7 @@ const WEB_ROOMS = {
   query: ['ask', 'file', 'frame', 'shared', 'value'],
   screens: ['ask', 'desk', 'file', 'frame', 'shared'],
   print: ['file', 'frame', 'shared'],
+  people: ['ask', 'file', 'frame', 'shared'],
   bench: ['file', 'plan', 'shared'],
 };
 

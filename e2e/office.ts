@@ -47,7 +47,7 @@ export class OfficePage {
     await expect(this.page.getByRole('heading', { name: 'Files' })).toBeVisible();
   }
 
-  async stage(name: 'Plan' | 'Fill' | 'Query' | 'Screens' | 'Print'): Promise<void> {
+  async stage(name: 'Plan' | 'Fill' | 'Query' | 'Screens' | 'Print' | 'People'): Promise<void> {
     await this.page.getByRole('navigation', { name: 'Stages' }).getByRole('link', { name }).click();
   }
 

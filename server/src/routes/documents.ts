@@ -73,6 +73,12 @@ export function documentRoutes(router: Router): void {
           'design-invalid',
           `${known.label} is used by ${user.label}: take it out there first.`,
         );
+      const holder = context.files.people(file.id).find(({ duty }) => duty === id);
+      if (holder)
+        throw new Problem(
+          'design-invalid',
+          `${holder.name} has the role ${known.label}: say first what else.`,
+        );
       assertWritable(file);
       assertBase(file, id, query.base, known.label);
       const mark = { at: context.clock.now(), by: person.name };

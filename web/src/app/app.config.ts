@@ -1,4 +1,4 @@
-import { provideHttpClient, withFetch } from '@angular/common/http';
+import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import {
   inject,
   provideAppInitializer,
@@ -16,6 +16,7 @@ import { MatIconRegistry } from '@angular/material/icon';
 import { DomSanitizer } from '@angular/platform-browser';
 import { provideRouter, withComponentInputBinding, withNavigationErrorHandler } from '@angular/router';
 import { routes } from './app.routes';
+import { withRole } from './shared/as-role';
 import { ICONS } from './shared/icons';
 import { Toast } from './shared/toast.service';
 import { provideIsoDates } from './value/iso-date-adapter';
@@ -24,7 +25,7 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideBrowserGlobalErrorListeners(),
     provideZonelessChangeDetection(),
-    provideHttpClient(withFetch()),
+    provideHttpClient(withFetch(), withInterceptors([withRole])),
     provideRouter(
       routes,
       withComponentInputBinding(),

@@ -52,6 +52,12 @@ export const routes: Routes = [
         canDeactivate: [leaveGuard],
         loadComponent: () => import('./print/print.component').then((m) => m.PrintComponent),
       },
+      {
+        path: 'people',
+        title: 'People · Heathridge',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./people/people.component').then((m) => m.PeopleComponent),
+      },
       { path: '', pathMatch: 'full', redirectTo: 'plan' },
     ],
   },

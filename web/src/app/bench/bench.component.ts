@@ -18,6 +18,7 @@ const STAGES = [
   { path: 'query', label: 'Query' },
   { path: 'screens', label: 'Screens' },
   { path: 'print', label: 'Print' },
+  { path: 'people', label: 'People' },
 ] as const;
 
 /** The stage in which documents of a type are edited, and what one is called there and in its address. */
@@ -25,6 +26,7 @@ const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; rea
   query: { path: 'query', what: 'query' },
   form: { path: 'screens', what: 'screen' },
   report: { path: 'print', what: 'report' },
+  role: { path: 'people', what: 'role' },
 };
 
 @Component({

@@ -1,7 +1,9 @@
 import { Component, effect, inject, input } from '@angular/core';
+import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTabsModule } from '@angular/material/tabs';
-import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { seeAs } from '../shared/as-role';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { DeskStore } from './desk.store';
@@ -9,7 +11,15 @@ import { DeskStore } from './desk.store';
 /** The Desk: the office's name and its screens as tabs. */
 @Component({
   selector: 'hr-desk',
-  imports: [MatIconModule, MatTabsModule, RouterLink, RouterLinkActive, RouterOutlet, AccountMenuComponent],
+  imports: [
+    MatButton,
+    MatIconModule,
+    MatTabsModule,
+    RouterLink,
+    RouterLinkActive,
+    RouterOutlet,
+    AccountMenuComponent,
+  ],
   providers: [DeskStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
@@ -43,6 +53,14 @@ import { DeskStore } from './desk.store';
         }
       </nav>
       @if (desk.info()?.role === 'builder') {
+        @if (desk.info()?.duty; as duty) {
+          <span class="as row" role="status"
+            ><mat-icon svgIcon="visibility" aria-hidden="true" />as {{ duty
+            }}<button matButton="text" class="compact" type="button" (click)="seeAll()">
+              See everything
+            </button></span
+          >
+        }
         <a class="bench" [routerLink]="['/file', file()]">To the Bench</a>
       }
       <hr-account-menu />
@@ -123,6 +141,16 @@ import { DeskStore } from './desk.store';
         display: none;
       }
     }
+    .as {
+      padding-inline-start: 10px;
+      border-radius: 6px;
+      background: var(--hr-night-shade);
+      white-space: nowrap;
+    }
+    .as button {
+      color: var(--hr-night-soft);
+      text-decoration: underline;
+    }
     .bench {
       color: var(--hr-night-soft);
       white-space: nowrap;
@@ -136,10 +164,17 @@ import { DeskStore } from './desk.store';
 export class DeskComponent {
   readonly desk = inject(DeskStore);
   private readonly dialogs = inject(LazyDialogs);
+  private readonly router = inject(Router);
   readonly file = input.required<string>();
 
   constructor() {
     effect(() => this.desk.open(this.file()));
+  }
+
+  /** The builder sees the Desk as she finds it herself again. */
+  seeAll(): void {
+    seeAs(this.file(), null);
+    void this.router.navigate(['/desk', this.file(), 'today']).then(() => this.desk.open(this.file()));
   }
 
   keys(event: KeyboardEvent): void {

@@ -28,6 +28,8 @@ export type Soundness = answers.Answer<typeof answers.Soundness>;
 export type Finding = answers.Answer<typeof answers.Finding>;
 export type CheckResult = answers.Answer<typeof answers.CheckResult>;
 export type Cell = answers.Answer<typeof answers.Cell>;
+type People = answers.Answer<typeof answers.People>;
+export type Member = People['people'][number];
 export type { RecordRow, RecordRows } from '@heathridge/core/api';
 export type RecordData = answers.Answer<typeof answers.RecordData>;
 export type Choice = answers.Answer<typeof answers.Choice>;
@@ -285,6 +287,15 @@ export class Api {
   reportPages = (file: string, report: Report) =>
     this.http.post<PageModel>(`${base(file)}/reports/pages`, { report });
   reportPdf = (file: string, report: string) => `${base(file)}/reports/${report}/pdf`;
+
+  people = (file: string) => this.http.get<People>(`${base(file)}/people`);
+  addMember = (
+    file: string,
+    member: Pick<Member, 'login' | 'role' | 'duty'> & { readonly name?: string; readonly password?: string },
+  ) => this.http.post<People>(`${base(file)}/people`, member);
+  putMember = (file: string, person: string, standing: Pick<Member, 'role' | 'duty'>) =>
+    this.http.put<People>(`${base(file)}/people/${person}`, standing);
+  dropMember = (file: string, person: string) => this.http.delete<People>(`${base(file)}/people/${person}`);
 
   desk = (file: string) => this.http.get<DeskInfo>(`${base(file)}/desk`);
   worked = (file: string) => this.http.get<Worked>(`${base(file)}/desk/worked`);
