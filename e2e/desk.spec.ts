@@ -19,6 +19,12 @@ test('a colleague finds a record, is stopped by a rule, and saves', async ({ off
   await office.button(/^Save/).click();
   await expect(page.getByRole('alert')).toContainText('Not saved yet');
   await expect(due).toHaveValue('1 Jan 2001');
+  // What is wrong is named, in order, and leads to where it stands.
+  await office.field(/^Note/).focus();
+  const wrong = page.getByRole('list', { name: 'What is wrong' }).getByRole('button');
+  await expect(wrong).toHaveText(['Due back: An instrument comes back after the day it was hired.']);
+  await wrong.click();
+  await expect(due).toBeFocused();
   await due.fill('+30');
   await due.press('Tab');
   await expect(page.getByText('An instrument comes back after the day it was hired.')).toBeHidden();
@@ -102,6 +108,28 @@ test('before a record is deleted it is said what goes along, and what stands in 
   await expect(dialog.getByRole('heading')).toHaveText('Player P-1204 cannot be deleted');
   await expect(dialog.getByRole('listitem')).toHaveText(/^\d+ hires, by Player/);
   await expect(dialog.getByRole('button')).toHaveText(['Close']);
+});
+
+test('a save is taken back, by what is said of it and by a key', async ({ office, page }) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Players');
+  await page.getByRole('searchbox', { name: 'Find players' }).fill('Whitlam, Dora');
+  await page.locator('.entry', { hasText: 'P-1204' }).click();
+  await expect(page.getByRole('heading', { name: 'Player P-1204' })).toBeVisible();
+  const phone = office.field(/^Phone/);
+  const before = await phone.inputValue();
+  for (const [typed, back] of [
+    ['01632 960111', () => office.button('Take it back').click()],
+    ['01632 960222', () => page.keyboard.press('Control+z')],
+  ] as const) {
+    await phone.fill(typed);
+    await page.keyboard.press('Control+s');
+    await office.said('Player P-1204 is saved');
+    await expect(phone).toHaveValue(typed);
+    await back();
+    await office.said('It is as it was before');
+    await expect(phone).toHaveValue(before);
+  }
 });
 
 test('what is typed and not saved is there after the page was closed, and Today offers it', async ({

@@ -409,8 +409,11 @@ export const Form = v.object({
   ),
   rights: RowRights,
   ...RowsShown,
-  /** Whether it begins with the first of its records, or with a blank one. */
-  opens: v.optional(v.picklist(['first', 'blank']), 'first'),
+  /**
+   * Whether it begins with the first of its records, or with a blank one; or is for entering alone: one blank record
+   * after another, beside no list.
+   */
+  opens: v.optional(v.picklist(['first', 'blank', 'entering']), 'first'),
 });
 
 export const Report = v.object({

@@ -1,2 +1,3 @@
 export * from './sorts';
 export * from './dependants';
+export * from './everywhere';

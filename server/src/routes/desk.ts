@@ -21,8 +21,20 @@ import { readBeyond, readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
 import { count, list } from '../reading/rows';
-import type { OpenFile } from '../store/files';
-import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt } from './rows';
+import { sizeOf } from '../rows/undo-entry';
+import { assertWritable, type OpenFile } from '../store/files';
+import { prepared } from '../store/statements';
+import {
+  checkedKeys,
+  choicesFor,
+  ChoicesBody,
+  keyFrom,
+  MOST_AT_ONCE,
+  save,
+  Search,
+  tableAt,
+  undoHere,
+} from './rows';
 
 /**
  * Those tables and every table that their lookups, rules and worked-out fields, and these ids, lead to: what the page
@@ -232,6 +244,28 @@ export function deskRoutes(router: Router): void {
     handler: ({ context, file, viewer, body }) => {
       screenOf(viewer);
       return save(file, body, viewer, context);
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/undo',
+    answer: answers.Undone,
+    needs: 'colleague',
+    summary: 'Take back a save of one’s own, with all rows that went along with it: all of it or nothing',
+    body: v.object({ entry: v.pipe(v.number(), v.integer(), v.minValue(1)) }),
+    handler: ({ context, file, viewer, body: { entry } }) => {
+      screenOf(viewer);
+      const { clock, news } = context;
+      const own = prepared(file.reader, 'SELECT 1 FROM hr_log WHERE id = ? AND substr(request, 1, ?) = ?');
+      const mark = `${viewer.id} `;
+      if (own.get([entry, mark.length, mark]) === undefined || sizeOf(file.reader, entry) > MOST_AT_ONCE)
+        throw new Problem('not-undone', 'This is no save of yours that could be taken back here.');
+      assertWritable(file);
+      const order = { entry, by: viewer.name, now: clock.now(), today: todayIn(context, file) };
+      const undone = undoHere(file, order);
+      const tables = undone.tables.map((table) => ({ table, changed: null }));
+      news.tell(file.id, { account: viewer.id, by: viewer.name, entry: undone.entry, tables, design: false });
+      return undone;
     },
   });
   router.add({

@@ -6,6 +6,7 @@ import type { Form, FormPart, Subform } from '@heathridge/core/design';
 import { cellsOf, formSort, mapParts, subformsOf } from '@heathridge/core/form';
 import { tablesOn } from '@heathridge/core/people';
 import { Office, ORIGIN, type Answer } from '../testing/office';
+import { putDefinition } from '../store/definitions';
 import { callRoute, ROUTES, type Entry } from '../testing/routes';
 
 describe('rights', () => {
@@ -154,6 +155,58 @@ describe('a screen', () => {
     expect((await save(number)).status).toBe(403);
     const family = await office.call('POST', 'desk/screens/o_hireDesk/lookups/f_kindFamily', {}, 'colleague');
     expect(family.status).toBe(404);
+  });
+
+  it('takes back a save of one’s own, with what went along, and nobody else’s', async () => {
+    const undo = (entry: number, who: 'builder' | 'colleague' = 'colleague') =>
+      office.call('POST', 'desk/screens/o_hireDesk/undo', { entry }, who);
+    const before = await record();
+    const changes = [{ op: 'delete', table: 't_hire', key: [1417] }];
+    const gone = await office.call(
+      'POST',
+      'desk/screens/o_hireDesk/save',
+      { id: 'save_to_take_back', changes },
+      'colleague',
+    );
+    expect(gone.status).toBe(200);
+    expect((await undo(gone.body.entry, 'builder')).status).toBe(409);
+    const back = await undo(gone.body.entry);
+    expect(back.status).withContext(JSON.stringify(back.body)).toBe(200);
+    expect(await record()).toEqual(before);
+    expect((await undo(gone.body.entry)).body.detail).toContain('undone already');
+    const theirs = await office.save({
+      op: 'update',
+      table: 't_school',
+      key: [1],
+      values: { f_schoolName: 'Elsewhere' },
+      was: {},
+    });
+    const refused = await undo(theirs.body.entry ?? 1);
+    expect([refused.status, refused.body.type]).toEqual([409, '/problems/not-undone']);
+  });
+
+  it('whose field is gone goes on working with the rest', async () => {
+    const before = screen();
+    const odd = { part: 'cell', field: 'f_gone', width: 3, people: 'type' } as const;
+    const worked = {
+      part: 'worked',
+      id: 'w_gone',
+      label: 'Gone',
+      width: 3,
+      expression: '"#f_gone" + 1',
+      result: { kind: 'wholeNumber' },
+    } as const;
+    const { orm } = office.app.context.files.get(office.file);
+    const mark = { at: '2026-11-27T10:00:00Z', by: 'Another tool' };
+    putDefinition(orm, { ...before, parts: [odd, worked, ...before.parts] }, mark);
+    office.app.context.files.reload(office.file);
+    const sent = await record();
+    expect(sent.record.cells.f_hirePlayer).toBeDefined();
+    expect(sent.record.cells.w_gone).toBeUndefined();
+    const list = await office.call('GET', 'desk/screens/o_hireDesk/list', undefined, 'colleague');
+    expect(list.status).toBe(200);
+    putDefinition(orm, before, mark);
+    office.app.context.files.reload(office.file);
   });
 
   it('sends no value of a field that it hides', async () => {

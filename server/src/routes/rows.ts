@@ -160,9 +160,10 @@ const ENTRIES = 30;
 const MOST_PASTED = 5000;
 
 /** Rows that are put back while others wait; more of them are work for a child. */
-const MOST_AT_ONCE = 200;
+export const MOST_AT_ONCE = 200;
 
-function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
+/** Undoes an entry of the log while others wait. Throws `not-undone`. */
+export function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
   try {
     return inTransaction(writer, () => {
       if (storedVersion(writer) !== design.version) throw new DesignMoved();

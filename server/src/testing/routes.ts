@@ -64,6 +64,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     body: { changes: [{ op: 'delete', table: 't_hire', key: [999999] }] },
     status: 422,
   },
+  'POST /api/files/:file/desk/screens/:screen/undo': {
+    for: 'colleague',
+    body: { entry: 999999 },
+    status: 409,
+  },
   'POST /api/files/:file/desk/screens/:screen/lookups/:field': { for: 'colleague', body: { search: '' } },
   'GET /api/files/:file/people': { for: 'builder' },
   'POST /api/files/:file/people': {

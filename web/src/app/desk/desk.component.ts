@@ -159,6 +159,18 @@ import { DeskStore } from './desk.store';
       min-height: 0;
       overflow: hidden;
     }
+    @media print {
+      :host {
+        display: block;
+        height: auto;
+      }
+      header {
+        display: none;
+      }
+      main {
+        overflow: visible;
+      }
+    }
   `,
 })
 export class DeskComponent {

@@ -28,7 +28,7 @@ import {
   type KindName,
   type Subform,
 } from '@heathridge/core/design';
-import { partId, sumLines } from '@heathridge/core/form';
+import { allParts, cellsOf, partId, sumLines } from '@heathridge/core/form';
 import { totalShown, type Total } from '@heathridge/core/values';
 import { FIELD } from '../shared/field';
 import { StripComponent } from '../shared/strip.component';
@@ -129,6 +129,26 @@ export class PartsComponent {
 
   listOf({ link }: Subform): ListState | null {
     return this.row().lists.find(({ level }) => level.link!.id === link) ?? null;
+  }
+
+  /** The tab to be shown: the first, until the cursor is to go to a field on another. */
+  tabOf(part: FormPart): number {
+    const wanted = this.sheet.wanted();
+    if (part.part !== 'tabs' || !wanted) return 0;
+    const at = part.tabs.findIndex(({ parts }) =>
+      wanted.row === this.row().id
+        ? cellsOf(parts).some(({ field }) => field === wanted.field)
+        : allParts(parts).some((inner) => inner.part === 'subform' && this.holds(inner, wanted.row)),
+    );
+    return Math.max(at, 0);
+  }
+
+  private holds({ link }: Subform, id: string): boolean {
+    const within = ({ lists }: RowState): boolean =>
+      lists.some(({ rows }) => rows.some((row) => row.id === id || within(row)));
+    return this.row().lists.some(
+      ({ level, rows }) => level.link!.id === link && rows.some((row) => row.id === id || within(row)),
+    );
   }
 
   /** Where the label of a control stands; at the end of its line beside it, or not to be seen. */

@@ -50,10 +50,29 @@ import { DeskStore } from './desk.store';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
-import { designOf, heldOf, RecordState, type ListState, type RowState, type Sought } from './record.state';
+import {
+  designOf,
+  heldOf,
+  RecordState,
+  type ListState,
+  type RowState,
+  type Sought,
+  type Told,
+} from './record.state';
 
 /** Milliseconds without a letter after which what was typed is kept. */
 const KEPT_AFTER = 250;
+
+/** A save that can be taken back. */
+interface Saved {
+  readonly entry: number;
+  /** The record it was made on. */
+  readonly key: RowKey | null;
+  readonly screen: string;
+}
+
+/** Milliseconds for which it is offered to take something back. */
+const BACK_OFFERED = 6000;
 
 /** A form on the Desk: the record list at the left, the record at the right. */
 @Component({
@@ -69,7 +88,8 @@ const KEPT_AFTER = 250;
     StripComponent,
   ],
   host: {
-    '[class.reading]': 'reading()',
+    '[class.reading]': 'reading() || isEntering()',
+    '[class.entering]': 'isEntering()',
     '(document:keydown)': 'keys($event)',
     '(window:beforeunload)': 'warn($event)',
     '(document:visibilitychange)': 'keepAtOnce()',
@@ -119,6 +139,8 @@ export class RecordPageComponent implements MayHoldChanges {
   readonly byKey = (_: number, { key }: ListEntry): string => key.join();
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
+  /** What was saved last on this page, and can be taken back. */
+  private last: Saved | null = null;
 
   readonly table = computed(
     (): Table | null => this.info()?.tables.find(({ id }) => id === this.info()?.form.table) ?? null,
@@ -165,6 +187,8 @@ export class RecordPageComponent implements MayHoldChanges {
       any(form.rights) || allParts(form.parts).some((part) => part.part === 'subform' && any(part.rights))
     );
   });
+  /** Whether it is for entering alone: one record after another, beside no list. */
+  readonly isEntering = computed(() => this.info()?.form.opens === 'entering');
   /** What is said where no record is shown. */
   readonly nothing = computed(() => {
     const one = this.table()?.label.toLowerCase() ?? 'record';
@@ -219,6 +243,7 @@ export class RecordPageComponent implements MayHoldChanges {
       .pipe(
         tap(() => {
           this.opening.next(null);
+          this.last = null;
           this.info.set(null);
           this.state.set(null);
           this.search.set('');
@@ -317,6 +342,10 @@ export class RecordPageComponent implements MayHoldChanges {
     } else if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
       event.preventDefault();
       void this.step(event.key === 'ArrowDown' ? 1 : -1);
+    } else if (event.ctrlKey && event.key.toLowerCase() === 'z' && this.last && !this.state()?.dirty()) {
+      // While something is typed this key is for what is typed.
+      event.preventDefault();
+      void this.takeBack(this.last);
     } else if (event.ctrlKey && event.key.toLowerCase() === 'k') {
       event.preventDefault();
       this.searchBox()?.nativeElement.focus();
@@ -434,23 +463,26 @@ export class RecordPageComponent implements MayHoldChanges {
     );
     this.problem.set('');
     if (!state.check()) {
-      this.problem.set('Not saved yet: see the messages beside the fields.');
-      this.focusSoon(true);
+      this.problem.set('Not saved yet.');
+      this.goToFirst();
       return false;
     }
     const { changes, rows } = state.changesToSave();
     if (changes.length === 0) return true;
     const request = { id: state.nameOf(changes), changes };
     try {
-      const { saved } = await firstValueFrom(this.api.saveRecord(this.desk.file, this.screen(), request));
+      const { saved, entry } = await firstValueFrom(
+        this.api.saveRecord(this.desk.file, this.screen(), request),
+      );
       const own = saved.find(
         ({ table, temp }) => table === state.table.id && (temp === state.record().id || !state.isNew),
       );
       const key = state.record().key ?? own?.key;
-      this.toast.say(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`);
+      this.offerBack(`${state.table.label} ${key ? this.keyText(key) : ''} is saved.`, entry, key ?? null);
       this.searches.next(this.search());
       this.left();
-      if (key && stays) {
+      if (stays && this.isEntering()) this.begin();
+      else if (key && stays) {
         this.open(key);
         await this.router.navigate([], { queryParams: { key: JSON.stringify(key) }, replaceUrl: true });
       }
@@ -459,18 +491,32 @@ export class RecordPageComponent implements MayHoldChanges {
       const problem = problemOf(error);
       state.refuse(problem.errors ?? [], rows);
       this.problem.set(
-        problem.errors?.length
-          ? 'Not saved: nothing in the file has changed. See the messages beside the fields.'
-          : problem.detail,
+        problem.errors?.length ? 'Not saved: nothing in the file has changed.' : problem.detail,
       );
-      this.focusSoon(true);
+      this.goToFirst();
       return false;
     }
   }
 
+  /** Goes to where something is wrong. */
+  goTo({ row, field }: Told): void {
+    this.view()?.focusAt(row, field?.id ?? null);
+  }
+
   /** Puts the cursor into the record once it is drawn. */
-  private focusSoon(wrong = false): void {
-    afterNextRender(() => this.view()?.focusFirst(wrong), { injector: this.injector });
+  private focusSoon(): void {
+    afterNextRender(() => this.view()?.focusFirst(), { injector: this.injector });
+  }
+
+  /** Goes to the first of what is wrong. */
+  private goToFirst(): void {
+    const [first] = this.state()?.told() ?? [];
+    if (first) this.goTo(first);
+  }
+
+  /** Prints the record as it stands on the page. */
+  print(): void {
+    window.print();
   }
 
   async remove(): Promise<void> {
@@ -493,14 +539,43 @@ export class RecordPageComponent implements MayHoldChanges {
     if (!sure) return;
     const changes = [{ op: 'delete' as const, table: state.table.id, key }];
     this.api.saveRecord(this.desk.file, this.screen(), { id: state.nameOf(changes), changes }).subscribe({
-      next: () => {
-        this.toast.say(`${state.table.label} ${this.keyText(key)} is deleted.`);
+      next: ({ entry }) => {
+        this.offerBack(`${state.table.label} ${this.keyText(key)} is deleted.`, entry, key);
         this.left();
         this.searches.next(this.search());
         void this.router.navigate([]);
       },
       error: (error: unknown) =>
         this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
+    });
+  }
+
+  /** Says what was done, and offers to take it back: so does Ctrl+Z, until something else is done. */
+  private offerBack(text: string, entry: number, key: RowKey | null): void {
+    const screen = this.screen();
+    this.last = { entry, key, screen };
+    this.toast.offer(text, 'Take it back', () => void this.takeBack({ entry, key, screen }), BACK_OFFERED);
+  }
+
+  /** Undoes a save or a deletion; the record is shown as it then is. */
+  async takeBack({ entry, key, screen }: Saved): Promise<void> {
+    this.last = null;
+    if (!(await this.mayLeave())) return;
+    try {
+      await firstValueFrom(this.api.undoSave(this.desk.file, screen, entry));
+    } catch (error) {
+      this.problem.set(problemOf(error).detail);
+      return;
+    }
+    this.toast.say('It is as it was before.');
+    if (screen !== this.screen()) return;
+    this.left();
+    this.searches.next(this.search());
+    if (!key) return;
+    this.api.record(this.desk.file, this.screen(), key).subscribe({
+      next: () => this.open(key),
+      // It was new, and is no longer there: the list is shown beside nothing.
+      error: () => this.router.navigate([], { queryParams: {}, replaceUrl: true }),
     });
   }
 
@@ -520,8 +595,8 @@ export class RecordPageComponent implements MayHoldChanges {
     const [first] = this.entries();
     const form = this.info()?.form;
     if (this.isFresh && !this.state() && !this.keyParam() && !this.newParam()) {
-      if (form?.opens === 'blank' && form.rights.add) this.begin();
-      else if (first) this.open(first.key);
+      if (form && form.opens !== 'first' && form.rights.add) this.begin();
+      else if (first && !this.isEntering()) this.open(first.key);
     }
     this.isFresh = false;
   }

@@ -3,7 +3,7 @@ import { emptyDesign } from '@heathridge/core/design';
 import { formFromTable, mapParts, subformsOf } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { button, setUp } from '../testing/bench';
+import { after, button, setUp } from '../testing/bench';
 import { RecordSheetComponent } from './record-sheet.component';
 import { designOf, RecordState } from './record.state';
 
@@ -169,7 +169,9 @@ describe('RecordSheetComponent', () => {
     button(page, 'Fine').click();
     await fixture.whenStable();
     expect(inputs()).toEqual(['Amount, row 9', 'Amount, row 30', 'Amount, row 61']);
-    fixture.componentInstance.focusFirst(true);
+    fixture.componentInstance.focusAt(rows[29]!.id, 'f_fAmount');
+    await fixture.whenStable();
+    await after(50);
     expect(document.activeElement!.getAttribute('aria-label')).toBe('Amount, row 30');
     page.remove();
   });
@@ -203,6 +205,31 @@ describe('RecordSheetComponent', () => {
     await fixture.whenStable();
     expect(fines()).not.toContain('Show more');
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£3.30');
+  });
+
+  it('goes to a field on a tab that is not shown', async () => {
+    const [cells, others] = [FORM.parts.slice(0, 3), FORM.parts.slice(3)];
+    const tabs = {
+      part: 'tabs' as const,
+      id: 'x_t',
+      tabs: [
+        { id: 'y_a', label: 'First', parts: cells },
+        { id: 'y_b', label: 'Second', parts: others },
+      ],
+    };
+    await show({}, { ...FORM, parts: [tabs] });
+    const here = () => page.querySelector('[role="tab"][aria-selected="true"]')!.textContent.trim();
+    expect(here()).toBe('First');
+    fixture.componentInstance.focusAt(state.record().id, 'f_lFee');
+    await fixture.whenStable();
+    await after(300);
+    expect(here()).toBe('Second');
+    expect(document.activeElement!.id).toBe(`${state.record().id}f_lFee`);
+    fixture.componentInstance.focusAt(state.record().lists[0]!.rows[0]!.id, 'f_fAmount');
+    await fixture.whenStable();
+    await after(300);
+    expect(document.activeElement!.getAttribute('aria-label')).toBe('Amount, row 1');
+    page.remove();
   });
 
   it('adds up what is not shown too, where the file says what that comes to', async () => {

@@ -1,4 +1,13 @@
-import { Component, effect, ElementRef, inject, input, untracked } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  effect,
+  ElementRef,
+  inject,
+  Injector,
+  input,
+  untracked,
+} from '@angular/core';
 import { outputFromObservable } from '@angular/core/rxjs-interop';
 import { of, type Observable } from 'rxjs';
 import type { Field } from '@heathridge/core/design';
@@ -31,6 +40,7 @@ import { Sheet } from './sheet.service';
 })
 export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+  private readonly injector = inject(Injector);
   private readonly sheet = inject(Sheet);
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
@@ -51,10 +61,31 @@ export class RecordSheetComponent {
     });
   }
 
-  /** Puts the cursor into the first field one can type into, or the first with a message. */
-  focusFirst(wrong = false): void {
-    const inputs = [...this.element.querySelectorAll<HTMLElement>(INPUTS)];
-    const target = wrong ? inputs.find((item) => item.getAttribute('aria-invalid') === 'true') : inputs[0];
-    target?.focus();
+  /** Puts the cursor into a field of a row, or into the row; a tab it stands on is opened. */
+  focusAt(row: string, field: string | null): void {
+    this.sheet.wanted.set({ row, field });
+    afterNextRender(() => void this.focusWhenThere(row, field), { injector: this.injector });
+  }
+
+  /** A tab is drawn some frames after it was chosen. */
+  private async focusWhenThere(row: string, field: string | null): Promise<void> {
+    const find = (selector: string): HTMLElement | null => this.element.querySelector(selector);
+    for (let frame = 0; frame < 20; frame++) {
+      const input = field === null ? null : find(`[id="${row}${field}"]`);
+      const target = input ?? find(`[data-row="${row}"] :is(${INPUTS})`);
+      if (target && target.offsetParent !== null) {
+        target.focus();
+        target.scrollIntoView({ block: 'nearest' });
+        return;
+      }
+      await new Promise((resolve) => requestAnimationFrame(resolve));
+    }
+    // It is about nothing that can be typed into here.
+    this.focusFirst();
+  }
+
+  /** Puts the cursor into the first field one can type into. */
+  focusFirst(): void {
+    this.element.querySelector<HTMLElement>(INPUTS)?.focus();
   }
 }

@@ -92,6 +92,24 @@ describe('RecordState', () => {
     expect(record.record().held['f_lWorked']).toEqual({ value: null, fault: 'cast' });
   });
 
+  it('tells what is wrong in the order in which it is filled in, rows within the record last', () => {
+    const record = state(null);
+    const child = record.addChild(record.record(), 'f_fLoan');
+    record.change(child, AMOUNT, { value: null, typed: 'five', problem: '“five” is not a number.' });
+    record.change(record.record(), fieldOf('f_lDue'), { value: '2020-01-01' });
+    expect(record.check()).toBeFalse();
+    expect(record.told().map(({ words }) => words)).toEqual([
+      'Borrower is always filled.',
+      'Due back: It comes back after it was lent.',
+      'row 1 of Fines, Amount: “five” is not a number.',
+    ]);
+    expect(record.told().map(({ row, field }) => [row === record.record().id, field?.id])).toEqual([
+      [true, 'f_lBorrower'],
+      [true, 'f_lDue'],
+      [false, 'f_fAmount'],
+    ]);
+  });
+
   describe('with what is worked out on the form', () => {
     const worked = (id: string, expression: string): FormWorked => ({
       part: 'worked',

@@ -62,6 +62,15 @@ export interface Sought {
   readonly key: string | number;
 }
 
+/** Something that is wrong, and where it stands. */
+export interface Told {
+  /** The row, and the field where it is about one. */
+  readonly row: string;
+  readonly field: Field | null;
+  /** In words: `row 2 of Fines: Amount is always filled.` */
+  readonly words: string;
+}
+
 const NOTHING_BEYOND: Beyond = { cells: {}, links: {} };
 
 /** Whether two things held in a cell are the same to who reads them. */
@@ -245,6 +254,32 @@ export class RecordState {
       (field === undefined ? '' : (row.held[field]?.problem ?? ''))
     );
   }
+
+  /** All that is said of the record and the rows within it, in the order in which they are filled in. */
+  readonly told = computed((): Told[] => {
+    const errors = this.errors();
+    const of = (row: RowState, place: string): Told[] => {
+      const at = (field: Field | null): Told[] => {
+        const message = errors[field ? `${row.id} ${field.id}` : row.id];
+        if (message === undefined) return [];
+        const label = field && !message.includes(field.label) ? field.label : '';
+        const where = [place, label].filter((part) => part !== '').join(', ');
+        return [{ row: row.id, field, words: where ? `${where}: ${message}` : message }];
+      };
+      const shown = row.level.cells.map(({ field }) => field);
+      const others = row.table.fields.filter((field) => !shown.includes(field));
+      return [
+        ...[...shown, ...others].flatMap(at),
+        ...at(null),
+        ...row.lists.flatMap(({ level, rows }) =>
+          rows.flatMap((inner, i) =>
+            of(inner, `row ${i + 1} of ${level.subform!.label}${place ? ` in ${place}` : ''}`),
+          ),
+        ),
+      ];
+    };
+    return of(this.record(), '');
+  });
 
   /** Takes what an input holds now, and says at once when a rule over this row is broken. */
   change(row: RowState, field: Field, held: Held): void {

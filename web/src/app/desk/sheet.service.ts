@@ -1,4 +1,4 @@
-import { computed, inject, Injectable } from '@angular/core';
+import { computed, inject, Injectable, signal } from '@angular/core';
 import { Subject, type Observable } from 'rxjs';
 import {
   comesWithText,
@@ -45,6 +45,8 @@ export class Sheet {
   private readonly toast = inject(Toast);
   private readonly values = new WeakMap<RowState, Readonly<Record<string, Value>>>();
   private inputs!: SheetInputs;
+  /** Where the cursor is to go: what hides it makes way. */
+  readonly wanted = signal<{ readonly row: string; readonly field: string | null } | null>(null);
   readonly picks = new Subject<Pick>();
   readonly moves = new Subject<{ readonly id: string; readonly by: number }>();
   readonly state = (): RecordState => this.inputs.state();

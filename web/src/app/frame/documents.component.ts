@@ -9,6 +9,8 @@ export interface Listed {
   readonly label: string;
   /** How many it holds, where that is to be seen. */
   readonly count?: number;
+  /** Set where something in it is to be mended. */
+  readonly warns?: boolean;
 }
 
 /** The list at the left of a page, from which what it holds is opened, and a new one begun. */
@@ -28,6 +30,13 @@ export interface Listed {
           (click)="opened.emit(item.id)"
         >
           <span matListItemTitle dir="auto">{{ item.label }}</span>
+          @if (item.warns) {
+            <span matListItemMeta class="warns"
+              ><mat-icon svgIcon="warning" aria-hidden="true" /><span class="visually-hidden"
+                >something in it is to be mended</span
+              ></span
+            >
+          }
           @if (item.count !== undefined) {
             <span matListItemMeta>{{ item.count.toLocaleString('en-GB') }}</span>
           }
@@ -55,6 +64,9 @@ export interface Listed {
       font-size: var(--hr-text-base);
       font-weight: 400;
       color: var(--hr-soft);
+    }
+    .warns {
+      color: var(--hr-gorse-deep);
     }
     .none {
       padding: 4px 18px;

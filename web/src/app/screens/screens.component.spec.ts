@@ -1,5 +1,7 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
+import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
+import { MatSelectHarness } from '@angular/material/select/testing';
 import { By } from '@angular/platform-browser';
 import { allParts, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
 import type { Design } from '@heathridge/core/design';
@@ -170,6 +172,18 @@ describe('ScreensComponent', () => {
       .forEach((request) => request.flush(null));
   });
 
+  it('says what of a form is gone, and takes it out', async () => {
+    const gone = { part: 'cell', field: 'f_gone', width: 3, people: 'type' } as const;
+    part.form.set({ ...FORM, parts: [gone, ...FORM.parts] });
+    await fixture.whenStable();
+    expect(page.textContent).toContain('A field of Loan desk is no longer there.');
+    expect(cell('Fee')).not.toBeNull();
+    button(page, 'Take out what is gone').click();
+    await fixture.whenStable();
+    expect(part.problems()).toEqual([]);
+    expect(part.form()!.parts).toEqual(FORM.parts);
+  });
+
   it('puts the labels of all fields in one place, and that of a picked one in another', async () => {
     expect(part.labelsAt()).toBe('above');
     part.setLabels('left');
@@ -291,10 +305,17 @@ describe('ScreensComponent', () => {
     expect(part.pickedCells().map(({ width }) => width)).toEqual([3, 3, 3, 3]);
   });
 
-  it('opens on the first record, or on a blank one', async () => {
+  it('opens on the first record, on a blank one, or is for entering alone', async () => {
     expect(part.form()!.opens).toBe('first');
-    button(page, 'a blank one').click();
-    expect(part.form()!.opens).toBe('blank');
+    const loader = TestbedHarnessEnvironment.loader(fixture);
+    const opens = (await loader.getAllHarnesses(MatSelectHarness))[0]!;
+    for (const [words, value] of [
+      ['the list and a blank record', 'blank'],
+      ['a blank record, for entering only', 'entering'],
+    ] as const) {
+      await opens.clickOptions({ text: words });
+      expect(part.form()!.opens).toBe(value);
+    }
   });
 
   it('saves the form as it stands', async () => {

@@ -15,10 +15,12 @@ import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
-import { catchError, of, Subject, switchMap } from 'rxjs';
+import { catchError, concatMap, from, of, Subject, switchMap } from 'rxjs';
 import {
   displayOf,
   findField,
+  idOwners,
+  idsUsed,
   showKey,
   type Field,
   type Form,
@@ -26,6 +28,7 @@ import {
   type FieldType,
   type FormPart,
   type FormWorked,
+  type Report,
   type Subform,
   type Table,
 } from '@heathridge/core/design';
@@ -33,6 +36,8 @@ import {
   allParts,
   cellFor,
   cellsOf,
+  formProblems,
+  formSort,
   gathered,
   levelOf,
   levelTo,
@@ -56,6 +61,7 @@ import {
 import type { RowKey } from '@heathridge/core/rows';
 import { DetailsComponent } from '../frame/details.component';
 import { DocumentPage } from '../file/document-page';
+import type { Listed } from '../frame/documents.component';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { RecordSheetComponent } from '../desk/record-sheet.component';
 import { RecordState } from '../desk/record.state';
@@ -65,7 +71,9 @@ import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent, type Option } from '../shared/select.component';
 import { TypeSettingsComponent } from '../file/type-settings.component';
+import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
+import type { EverywhereDialog, NotPlaced } from './everywhere.dialog';
 import type { NewFormDialog } from './new-form.dialog';
 import { RowsShownComponent } from './rows-shown.component';
 import { SumLinesComponent } from './sum-lines.component';
@@ -79,10 +87,11 @@ const NOTES = [
   ['heading', 'a heading'],
   ['note', 'a note'],
 ] as const;
-const OPENS = [
-  ['first', 'the first record'],
-  ['blank', 'a blank one'],
-] as const;
+const OPENS = options([
+  ['first', 'the list and its first record'],
+  ['blank', 'the list and a blank record'],
+  ['entering', 'a blank record, for entering only'],
+] as const);
 const LOOKS = [
   ['grid', 'a grid'],
   ['cards', 'cards'],
@@ -126,6 +135,7 @@ const readsOf = (form: Form): string =>
     RecordSheetComponent,
     RowsShownComponent,
     SelectComponent,
+    StripComponent,
     SumLinesComponent,
     TypeSettingsComponent,
   ],
@@ -166,6 +176,11 @@ export class ScreensComponent extends DocumentPage<Form> {
   readonly picked = signal<readonly string[]>([]);
   private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
 
+  /** What of the form is no longer there, or does not work. */
+  readonly problems = computed(() => {
+    const form = this.form();
+    return form ? formProblems(this.store.design(), form) : [];
+  });
   readonly table = computed(
     (): Table | null => this.store.design().tables.find(({ id }) => id === this.form()?.table) ?? null,
   );
@@ -226,6 +241,25 @@ export class ScreensComponent extends DocumentPage<Form> {
 
   all(): readonly Form[] {
     return this.store.design().forms;
+  }
+
+  /** The screens, those marked that name what is no longer there. */
+  readonly listed = computed((): Listed[] =>
+    this.all().map((form) => ({
+      id: form.id,
+      label: form.label,
+      warns: formProblems(this.store.design(), form).length > 0,
+    })),
+  );
+
+  /** Takes everything out of the form that names what is no longer there. */
+  mend(): void {
+    const form = this.form();
+    if (!form) return;
+    const known = new Set(idOwners(this.store.design()).map(({ id }) => id));
+    const gone = [...idsUsed(form)].filter((id) => /^[ft]_/.test(id) && !known.has(id));
+    const mended = formSort.without(form, new Set(gone));
+    if (mended) this.set(mended);
   }
 
   make(): void {
@@ -472,6 +506,28 @@ export class ScreensComponent extends DocumentPage<Form> {
   placeOn(part: FormCell | FormWorked | Subform): void {
     this.set({ parts: withPartAdded(this.form()!.parts, part) });
     this.pickNew(partId(part));
+  }
+
+  /** Puts fields that are not placed on all forms and reports that are ticked, this one too. */
+  everywhere(): void {
+    const [table, form] = [this.table(), this.form()];
+    if (!table || !form) return;
+    const data: NotPlaced = { design: this.store.design(), table, fields: this.shelf().fields };
+    this.dialogs
+      .open<EverywhereDialog, NotPlaced, readonly (Form | Report)[]>(
+        () => import('./everywhere.dialog').then((m) => m.EverywhereDialog),
+        { data },
+      )
+      .pipe(
+        concatMap((documents) => from(documents ?? [])),
+        concatMap((document) => this.store.save(document)),
+      )
+      .subscribe({
+        complete: () => {
+          const now = this.all().find(({ id }) => id === form.id);
+          if (now && now !== form) this.take(now);
+        },
+      });
   }
 
   cell(field: Field): FormCell {

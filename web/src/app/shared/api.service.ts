@@ -331,6 +331,10 @@ export class Api {
     this.http
       .post<answers.Answer<typeof answers.SavedRows>>(`${base(file)}/desk/screens/${screen}/save`, request)
       .pipe(this.inTurn());
+  undoSave = (file: string, screen: string, entry: number) =>
+    this.http.post<answers.Answer<typeof answers.Undone>>(`${base(file)}/desk/screens/${screen}/undo`, {
+      entry,
+    });
   screenChoices = (
     file: string,
     screen: string,

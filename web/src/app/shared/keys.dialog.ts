@@ -14,7 +14,7 @@ const KEYS = [
   ['Ctrl+D', 'take the value from the row above; in a block, from its first row'],
   ['Home, End', 'to the ends of a row of a grid; with Ctrl to its first and last cell'],
   ['Shift with arrows', 'pick a block of cells, to be copied, pasted over, filled or emptied'],
-  ['Ctrl+Z, Ctrl+Y', 'undo what was done to rows, do it again'],
+  ['Ctrl+Z, Ctrl+Y', 'undo what was done to rows, do it again; on the Desk take the last save back'],
   ['Alt+Down', 'in Fill: go into the rows that are unfolded beneath a row'],
   ['Alt+Up, Esc', 'in Fill: back to the row they belong to'],
   ['?', 'this list'],

@@ -14,10 +14,10 @@ export class Toast {
     this.bar.open(text, undefined, { ...PLACE, duration: 3000 });
   }
 
-  /** Says what was done, and offers to do something about it for as long as it is to be read. */
-  offer(text: string, act: string, work: () => void): void {
+  /** Says what was done, and offers to do something about it for as long as it is to be read, in milliseconds. */
+  offer(text: string, act: string, work: () => void, duration = 15_000): void {
     this.bar
-      .open(text, act, { ...PLACE, duration: 15_000 })
+      .open(text, act, { ...PLACE, duration })
       .onAction()
       .subscribe(work);
   }
