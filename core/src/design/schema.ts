@@ -414,6 +414,8 @@ export const Form = v.object({
    * after another, beside no list.
    */
   opens: v.optional(v.picklist(['first', 'blank', 'entering']), 'first'),
+  /** Fields of the record in which its list finds what is searched for, beside what a row is shown as. */
+  finds: v.optional(v.pipe(v.array(Id), v.maxLength(20, 'At most 20 fields are searched.'))),
 });
 
 export const Report = v.object({

@@ -6,3 +6,4 @@ export * from './sort';
 export * from './tree';
 export * from './reckon';
 export * from './sums';
+export * from './finds';

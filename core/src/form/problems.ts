@@ -22,6 +22,8 @@ export function formProblems(design: Design, form: Form): string[] {
     ...rowsProblems(design, table, form, form.label),
     ...problemsAt(design, table, form.parts, form.label),
   ];
+  if (form.finds?.some((id) => !fieldOf(table, id)))
+    found.push(`A field in which ${form.label} is searched is no longer there.`);
   const own = allParts(form.parts)
     .filter(({ part }) => part !== 'cell' && part !== 'subform')
     .map(partId);

@@ -20,6 +20,7 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
       ...worked,
       ...(rows.some(({ conditions }) => uses(conditions, gone)) ? ['which rows it shows'] : []),
       ...(rows.some(({ order }) => uses(order, gone)) ? ['their order'] : []),
+      ...(uses(form.finds, gone) ? ['where it is searched'] : []),
       ...(rows.some((part) => 'sums' in part && uses(part.sums, gone)) ? ['a total'] : []),
     ]),
   ];
@@ -34,6 +35,7 @@ function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
     (part.part === 'subform' && gone.has(part.link));
   return {
     ...rowsWithout(form, gone),
+    ...(form.finds ? { finds: form.finds.filter((id) => !gone.has(id)) } : {}),
     parts: mapParts(form.parts, (part) =>
       isGone(part) ? null : part.part === 'subform' ? rowsWithout(part, gone) : part,
     ),

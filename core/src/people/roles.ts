@@ -73,6 +73,7 @@ export function screenFor(design: Design, role: RoleDefinition, form: Form, name
     ...form,
     rights: limited(form.rights, own),
     conditions: both(form.conditions, form.table),
+    ...(form.finds ? { finds: form.finds.filter((id) => peopleMay(role, id) !== 'hidden') } : {}),
     parts: mapParts(form.parts, part),
   };
 }

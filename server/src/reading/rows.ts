@@ -90,9 +90,9 @@ const answered = new WeakMap<
 export async function count(
   { file, design = file.design, jobs, signal }: Reading,
   table: Table,
-  { search, conditions, today }: Asked,
+  { search, conditions, today, shows }: Asked,
 ): Promise<number> {
-  const asked = { search, conditions, today };
+  const asked = { search, conditions, today, shows };
   if (asksNothing(asked)) return rowCount(file, table);
   if (!isCostly(file, table, asked)) return countRows(file.reader, design, table, asked);
   const [name, version] = [JSON.stringify([table.id, design.version, asked]), dataVersion(file.reader)];

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Id, idsUsed, tableOf, type Design, type Form, type Table } from '@heathridge/core/design';
-import { levelOf, levelTo, type Level } from '@heathridge/core/form';
+import { foundIn, levelOf, levelTo, type Level } from '@heathridge/core/form';
 import {
   designOf,
   refusedChange,
@@ -144,9 +144,10 @@ export function deskRoutes(router: Router): void {
       const reading = { file, design, jobs, signal };
       const { search } = query;
       const conditions = form.conditions ?? [];
-      const asked = { search, after, limit: 60, conditions, sort: form.order ?? [] };
+      const shows = foundIn(form, table);
+      const asked = { search, after, limit: 60, conditions, shows, sort: form.order ?? [] };
       const entries = await list(reading, viewer, table, asked);
-      const total = await count(reading, table, { search, conditions });
+      const total = await count(reading, table, { search, conditions, shows });
       const all = search.trim() === '' ? total : await count(reading, table, { ...NOTHING, conditions });
       return reply.type('application/json').send(`{"total":${total},"all":${all},"entries":${entries}}`);
     },

@@ -269,6 +269,8 @@ export interface ListRequest {
   readonly limit: number;
   /** Conditions that all rows of the list meet. */
   readonly conditions: readonly string[];
+  /** Where the words of a search are looked for; what a row is shown as where it is not said. */
+  readonly shows?: string;
   /** Empty for the table's own order. */
   readonly sort: readonly SortBy[];
 }
@@ -287,7 +289,7 @@ export function readList(
 ): string {
   const params = new Params();
   const conditions: string[] = [];
-  const search = searchSql(design, table, request.search, params);
+  const search = searchSql(design, table, request.search, params, request.shows);
   if (search !== null) conditions.push(search);
   conditions.push(...request.conditions.map((source) => conditionSql(design, table, source)));
   const order = listOrder(design, table, request.sort, kept && conditions.length === 0);

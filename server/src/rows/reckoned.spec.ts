@@ -217,6 +217,29 @@ describe('what is worked out on a form, by the file and on the page', () => {
     });
   });
 
+  it('finds what is searched for in the fields that the builder has ticked, and in no others', async () => {
+    const [[job, fault]] = ask(
+      "SELECT job, fault FROM repair WHERE fault LIKE '% %' ORDER BY job DESC LIMIT 1",
+    ) as [[number, string]];
+    const word = fault
+      .split(' ')
+      .sort((a, b) => b.length - a.length)[0]!
+      .replace(/\W/g, '');
+    const plain = ask(`SELECT count(*) FROM repair WHERE fault LIKE '%${word}%'`)[0]![0] as number;
+    expect(plain).toBeGreaterThan(0);
+    const repairs = office.design.forms.find(({ id }) => id === 'o_repairs')!;
+    const find = (search: string) =>
+      office.call('GET', `desk/screens/o_repairs/list?search=${search}`, undefined, 'colleague');
+    const before = (await find(word)).body.total as number;
+    expect((await office.put({ ...repairs, finds: ['f_repairFault'] } as Form)).status).toBe(200);
+    const { body } = await find(word);
+    expect(body.total).toBe(plain + before);
+    const keys = (body.entries as { key: [number] }[]).map(({ key }) => key[0]);
+    expect(keys.length).toBe(Math.min(body.total, 60));
+    expect((await find(`${word}%20${job}`)).body.total).toBeGreaterThan(0);
+    await office.put(repairs);
+  });
+
   it('lists and opens the records that a form shows, in its order, and no others', async () => {
     const shown: Form = {
       ...formFromTable(

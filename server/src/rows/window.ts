@@ -27,6 +27,8 @@ import { Params } from './params';
 export interface Asked extends RowsAsked {
   /** `YYYY-MM-DD`; the engine's own clock where it is not said. */
   readonly today?: string;
+  /** Where the words of a search are looked for; what a row is shown as where it is not said. */
+  readonly shows?: string;
 }
 
 export interface WindowRequest extends Asked {
@@ -218,7 +220,7 @@ export function askedSql(design: Design, table: Table, asked: Asked, params: Par
   const today = asked.today === undefined ? {} : { today: sqlText(asked.today) };
   const condition = (source: string): string =>
     `(${toSql(bindCondition(source, { catalog, table: table.id }).bound, { ...writing, ...today }).sql})`;
-  const search = searchSql(design, table, asked.search, params);
+  const search = searchSql(design, table, asked.search, params, asked.shows);
   const all = [...(search === null ? [] : [search]), ...asked.conditions.map(condition)];
   return all.length === 0 ? null : all.join(' AND ');
 }

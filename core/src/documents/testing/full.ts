@@ -40,6 +40,7 @@ const FORM: Form = {
   ...formFromTable(OFFICE, OFFICE.tables[1]!, 'o_l'),
   conditions: ['"#f_lState" = \'Out\'', '"#f_lBorrower"."#f_bActive"'],
   order: [{ field: 'f_lDue', descending: true }],
+  finds: ['f_lNote'],
 };
 const SHOWN: Form = {
   ...FORM,

@@ -172,6 +172,14 @@ describe('ScreensComponent', () => {
       .forEach((request) => request.flush(null));
   });
 
+  it('says in which fields its list is searched', async () => {
+    expect(part.searched().map(({ id }) => id)).toEqual(['f_lState', 'f_lNote']);
+    part.toggleFound('f_lNote');
+    expect(part.form()!.finds).toEqual(['f_lNote']);
+    part.toggleFound('f_lNote');
+    expect(part.form()!.finds).toEqual([]);
+  });
+
   it('says what of a form is gone, and takes it out', async () => {
     const gone = { part: 'cell', field: 'f_gone', width: 3, people: 'type' } as const;
     part.form.set({ ...FORM, parts: [gone, ...FORM.parts] });

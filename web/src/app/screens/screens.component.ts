@@ -39,6 +39,7 @@ import {
   formProblems,
   formSort,
   gathered,
+  isFound,
   levelOf,
   levelTo,
   mapParts,
@@ -578,6 +579,14 @@ export class ScreensComponent extends DocumentPage<Form> {
     );
     return places.every((place) => place === places[0]) ? (places[0] ?? null) : null;
   });
+
+  /** The fields in which a search may look. */
+  readonly searched = computed(() => this.table()?.fields.filter(isFound) ?? []);
+
+  toggleFound(id: string): void {
+    const { finds = [] } = this.form()!;
+    this.set({ finds: finds.includes(id) ? finds.filter((other) => other !== id) : [...finds, id] });
+  }
 
   setLabels(labelAt: NonNullable<FormCell['labelAt']>): void {
     const parts = mapParts(this.form()!.parts, (part) =>
