@@ -110,6 +110,20 @@ test('before a record is deleted it is said what goes along, and what stands in 
   await expect(dialog.getByRole('button')).toHaveText(['Close']);
 });
 
+test('a lookup leads to the screen of the row it stands for', async ({ office, page }) => {
+  await office.signIn('Tobin Leck');
+  await office.openDemoDesk('Hire desk');
+  await page.locator('.entry').nth(3).click();
+  await expect(page.locator('.entry').nth(3)).toHaveAttribute('aria-current', 'true');
+  const player = await office.field(/^Player/).inputValue();
+  // What was typed is saved on the way, as whenever a record is left.
+  await office.field(/^Note/).fill('On the way.');
+  await page.getByRole('link', { name: 'Open player on Players' }).click();
+  await office.said(/Hire \d+ is saved/);
+  await expect(page.getByRole('heading', { name: /^Player P-/ })).toBeVisible();
+  await expect(office.field(/^Surname/)).toHaveValue(player.split(',')[0]!);
+});
+
 test('a save is taken back, by what is said of it and by a key', async ({ office, page }) => {
   await office.signIn('Tobin Leck');
   await office.openDemoDesk('Players');

@@ -335,7 +335,9 @@ export const DeskInfo = v.strictObject({
   duty: v.nullable(v.string()),
   settings: Settings,
   today: v.string(),
-  screens: v.array(v.strictObject({ id: Id, label: v.string(), one: v.string(), many: v.string() })),
+  screens: v.array(
+    v.strictObject({ id: Id, label: v.string(), table: Id, one: v.string(), many: v.string() }),
+  ),
 });
 
 /** What somebody has worked on last, and what of hers is unfinished. */

@@ -90,7 +90,7 @@ export function deskRoutes(router: Router): void {
       today: todayIn(context, file),
       screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
-        return { id: form.id, label: form.label, one: table.label, many: table.plural };
+        return { id: form.id, label: form.label, table: table.id, one: table.label, many: table.plural };
       }),
     }),
   });

@@ -18,6 +18,7 @@ import { MatIconModule } from '@angular/material/icon';
 import { MatTableModule } from '@angular/material/table';
 import { MatTabsModule } from '@angular/material/tabs';
 import { MatTooltipModule } from '@angular/material/tooltip';
+import { RouterLink } from '@angular/router';
 import {
   isGiven,
   valueKind,
@@ -76,9 +77,12 @@ type Group =
   imports: [
     FIELD,
     forwardRef(() => SubformComponent),
+    MatIconButton,
+    MatIconModule,
     MatTabsModule,
     MatTooltipModule,
     PartDirective,
+    RouterLink,
     ValueInputComponent,
   ],
   templateUrl: './parts.component.html',

@@ -47,6 +47,7 @@ import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { DeskStore } from './desk.store';
+import type { Place } from './sheet.service';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
@@ -178,6 +179,16 @@ export class RecordPageComponent implements MayHoldChanges {
     const { path, link, key } = sought;
     return this.api.beyond(this.desk.file, this.screen(), { path, link, key });
   };
+  /** The first screen over each table, but for this one's own: there what a lookup leads to is opened. */
+  readonly places = computed(() => {
+    const screens = this.desk.info()?.screens ?? [];
+    const own = this.info()?.form.table;
+    const found = new Map<string, Place>();
+    for (const { id, table, label } of screens)
+      if (table !== own && !found.has(table))
+        found.set(table, { link: ['/desk', this.desk.file, 'screen', id], label });
+    return found;
+  });
   /** Whether anything at all can be changed on this screen. */
   readonly writes = computed(() => {
     const form = this.info()?.form;

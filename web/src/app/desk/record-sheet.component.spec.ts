@@ -207,6 +207,28 @@ describe('RecordSheetComponent', () => {
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£3.30');
   });
 
+  it('leads from a lookup to the screen of the row it stands for, where there is one', async () => {
+    const places = new Map([['t_borrower', { link: ['/desk', 'f_x', 'screen', 'o_b'], label: 'Borrowers' }]]);
+    await show({ places });
+    const link = page.querySelector<HTMLAnchorElement>('a[aria-label="Open borrower on Borrowers"]')!;
+    expect(link.getAttribute('href')).toBe('/desk/f_x/screen/o_b?key=%5B1%5D');
+    state.change(
+      state.record(),
+      LOAN.fields.find(({ id }) => id === 'f_lBorrower')!,
+      { value: null },
+    );
+    await fixture.whenStable();
+    expect(page.querySelector('a')).toBeNull();
+    fixture.componentRef.setInput('places', new Map());
+    state.change(
+      state.record(),
+      LOAN.fields.find(({ id }) => id === 'f_lBorrower')!,
+      { value: 1 },
+    );
+    await fixture.whenStable();
+    expect(page.querySelector('a')).toBeNull();
+  });
+
   it('goes to a field on a tab that is not shown', async () => {
     const [cells, others] = [FORM.parts.slice(0, 3), FORM.parts.slice(3)];
     const tabs = {

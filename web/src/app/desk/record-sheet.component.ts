@@ -17,7 +17,7 @@ import { StripComponent } from '../shared/strip.component';
 import type { Fetch, Held } from '../value/held';
 import { INPUTS, PartsComponent } from './parts.component';
 import type { ListState, RecordState, RowState, Sought } from './record.state';
-import { Sheet } from './sheet.service';
+import { Sheet, type Place } from './sheet.service';
 
 /** A form with its subforms, as deep as they go: on the Desk to work with, in Screens to be designed. */
 @Component({
@@ -48,6 +48,7 @@ export class RecordSheetComponent {
   readonly add = input<((field: Field, text: string) => Observable<Held | null>) | null>(null);
   readonly more = input<((row: RowState, list: ListState) => void) | null>(null);
   readonly beyond = input<((sought: Sought) => Observable<Beyond | null>) | null>(null);
+  readonly places = input<ReadonlyMap<string, Place>>(new Map());
   readonly designing = input(false);
   readonly picked = input<readonly string[]>([]);
   readonly partPicked = outputFromObservable(this.sheet.picks);

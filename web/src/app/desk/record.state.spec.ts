@@ -101,7 +101,7 @@ describe('RecordState', () => {
     expect(record.told().map(({ words }) => words)).toEqual([
       'Borrower is always filled.',
       'Due back: It comes back after it was lent.',
-      'row 1 of Fines, Amount: “five” is not a number.',
+      'Row 1 of Fines, Amount: “five” is not a number.',
     ]);
     expect(record.told().map(({ row, field }) => [row === record.record().id, field?.id])).toEqual([
       [true, 'f_lBorrower'],

@@ -67,7 +67,7 @@ export interface Told {
   /** The row, and the field where it is about one. */
   readonly row: string;
   readonly field: Field | null;
-  /** In words: `row 2 of Fines: Amount is always filled.` */
+  /** In words: `Row 2 of Fines: Amount is always filled.` */
   readonly words: string;
 }
 
@@ -273,7 +273,7 @@ export class RecordState {
         ...at(null),
         ...row.lists.flatMap(({ level, rows }) =>
           rows.flatMap((inner, i) =>
-            of(inner, `row ${i + 1} of ${level.subform!.label}${place ? ` in ${place}` : ''}`),
+            of(inner, `Row ${i + 1} of ${level.subform!.label}${place ? ` in ${place.toLowerCase()}` : ''}`),
           ),
         ),
       ];

@@ -22,6 +22,13 @@ export interface Pick {
   readonly more: boolean;
 }
 
+/** A screen of the Desk on which the rows of a table are opened. */
+export interface Place {
+  /** What stands before the query of its address. */
+  readonly link: readonly string[];
+  readonly label: string;
+}
+
 /** What a record on the page is given. */
 export interface SheetInputs {
   readonly state: () => RecordState;
@@ -34,6 +41,8 @@ export interface SheetInputs {
   readonly more: () => ((row: RowState, list: ListState) => void) | null;
   /** Reads what is worked out waits for of a row that a lookup has come to lead to. */
   readonly beyond: () => ((sought: Sought) => Observable<Beyond | null>) | null;
+  /** Where the rows of tables are opened, by the id of the table. */
+  readonly places: () => ReadonlyMap<string, Place>;
   /** While a form is designed its cells are picked, not typed into. */
   readonly designing: () => boolean;
   readonly picked: () => readonly string[];
@@ -83,6 +92,15 @@ export class Sheet {
   /** To be called once, before anything is drawn. */
   connect(inputs: SheetInputs): void {
     this.inputs = inputs;
+  }
+
+  /** Where the row is opened to which a lookup leads; null where that is nowhere. */
+  placeOf(row: RowState, { id, type }: Field): (Place & { readonly key: string }) | null {
+    if (type.kind !== 'lookup' || this.designing()) return null;
+    const value = row.held[id]?.value;
+    const place = this.inputs.places().get(type.table);
+    if (!place || (typeof value !== 'string' && typeof value !== 'number')) return null;
+    return { ...place, key: JSON.stringify([value]) };
   }
 
   held(row: RowState, field: Field): Held {
