@@ -168,9 +168,9 @@ export function readBeyond(
   const row = beyondObject(design, hop.table, need, 't');
   const target = tableOf(design, hop.table);
   const there = alsoSql(design, target, rowsThere(viewer, target));
-  const sql = `SELECT ${row} FROM ${sqlName(target.name)} AS t WHERE t.${sqlName(hop.on[0]![1])} = ?${there}`;
-  const [json] = (prepared(db, sql).get([key]) as [string] | undefined) ?? ['null'];
-  return json;
+  const sql = `SELECT ${asBytes(row)} FROM ${sqlName(target.name)} AS t WHERE t.${sqlName(hop.on[0]![1])} = ?${there}`;
+  const read = prepared(db, sql).get([key]) as [Buffer] | undefined;
+  return read ? textOf(read[0]) : 'null';
 }
 
 /** Reads what follows within rows of a level, and adds it to them. */
@@ -256,10 +256,10 @@ function readRest(
     return `json_object(${members.join(', ')})`;
   });
   const sql =
-    `SELECT json_array(${tallies.join(', ')}) FROM (SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} AS t ` +
+    `SELECT ${asBytes(`json_array(${tallies.join(', ')})`)} FROM (SELECT ${columns.join(', ')} FROM ${sqlName(table.name)} AS t ` +
     `WHERE ${where} ORDER BY ${order} LIMIT -1 OFFSET ?2)`;
-  const [json] = prepared(db, sql).get([parent, passed]) as [string];
-  return json;
+  const [json] = prepared(db, sql).get([parent, passed]) as [Buffer];
+  return textOf(json);
 }
 
 export interface ListRequest {
