@@ -148,6 +148,36 @@ describe('RecordState', () => {
       expect(JSON.stringify(record.changesToSave().changes)).not.toContain('w_rest');
     });
 
+    it('is never sent, though a field that is worked out has its value on a new record', () => {
+      const paid = {
+        ...fieldOf('f_lFee'),
+        id: 'f_lPaid',
+        name: 'paid',
+        label: 'Paid',
+        indexed: false,
+        type: {
+          kind: 'workedOut',
+          expression: 'SUM("#f_fLoan"."#f_fAmount")',
+          result: { kind: 'money', places: 2 },
+        },
+      } as const;
+      const tables = OFFICE.tables.map((table) =>
+        table.id === LOAN.id ? { ...LOAN, fields: [...LOAN.fields, paid] } : table,
+      );
+      const shown = { part: 'cell', field: 'f_lPaid', people: 'type', width: 3 } as const;
+      const record = new RecordState(
+        designOf(tables, emptyDesign().settings),
+        { ...FORM, parts: [...FORM.parts, shown] },
+        null,
+        CLOCK,
+      );
+      const child = record.addChild(record.record(), 'f_fLoan');
+      record.change(child, AMOUNT, { value: '1.25' });
+      expect(record.record().held['f_lPaid']?.value).toBe('1.25');
+      for (const change of record.changesToSave().changes)
+        expect(Object.keys('values' in change ? change.values : {})).not.toContain('f_lPaid');
+    });
+
     it('asks for the row to which a lookup has come to lead, and takes it for as long as it does', () => {
       const record = open({ record: { ...DATA.record, beyond: known } });
       const who = () => record.record().held['w_who']?.value;

@@ -2,6 +2,7 @@ import { computed, signal } from '@angular/core';
 import {
   emptyDesign,
   fieldOf,
+  isGiven,
   isStored,
   type Design,
   type Field,
@@ -534,9 +535,10 @@ export class RecordState {
     };
   }
 
-  /** The fields people may type into on this form. */
+  /** The fields people may type into on this form: not those whose values are given or worked out. */
   private typeable({ level }: RowState): Set<string> {
-    return new Set(level.cells.filter(({ cell }) => cell.people === 'type').map(({ field }) => field.id));
+    const open = level.cells.filter(({ cell, field }) => cell.people === 'type' && !isGiven(field));
+    return new Set(open.map(({ field }) => field.id));
   }
 
   /** The fields of a row whose values came with it. */
