@@ -115,6 +115,11 @@ PLAIN_CONTROLS.push({
   selector: `Element[name='input']:has(> TextAttribute[name='type']:not([value='file'])):not(:has(> TextAttribute[name='matInput']))`,
   message: `A plain <input>: take Angular Material's.`,
 });
+/** Whoever presses Enter at once, before the page has seen the last letter, would find the button off. */
+PLAIN_CONTROLS.push({
+  selector: `Element[name='button']:has(> TextAttribute[name='type'][value='submit']) > BoundAttribute[name='disabled']:not([value.source=/^busy\\(\\)$/])`,
+  message: 'A button that submits is only off while it works: pressing it says what is missing.',
+});
 
 export default tseslint.config(
   {

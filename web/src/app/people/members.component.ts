@@ -75,7 +75,7 @@ const standing = (as: string): Pick<Member, 'role' | 'duty'> => ({
         }
         <div class="row">
           <button matButton="outlined" type="button" (click)="stop()">Cancel</button>
-          <button matButton="filled" type="submit" [disabled]="form.invalid || busy()">Let in</button>
+          <button matButton="filled" type="submit" [disabled]="busy()">Let in</button>
         </div>
       </form>
     } @else {
@@ -161,6 +161,8 @@ export class MembersComponent {
 
   /** Lets somebody in; who has no account is asked for what one is made of. */
   async add(): Promise<void> {
+    this.form.markAllAsTouched();
+    if (this.form.invalid) return;
     const { login, as, name, password } = this.form.getRawValue();
     const account = this.isNew() ? { name, password } : {};
     this.busy.set(true);

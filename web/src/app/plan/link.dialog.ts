@@ -80,6 +80,7 @@ const ON_DELETE = options<OnDelete>([
         </div>
         @if (to() === '') {
           <p class="soft">A table can be linked to itself too: a member to the member who brought her in.</p>
+          <p class="message" role="alert">{{ missing() }}</p>
         } @else {
           <mat-radio-group class="sorts" aria-label="Sort of link" formControlName="sort">
             <mat-radio-button value="many"
@@ -140,7 +141,7 @@ const ON_DELETE = options<OnDelete>([
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-        <button type="submit" matButton="filled" [disabled]="to() === ''">Add to the draft</button>
+        <button type="submit" matButton="filled">Add to the draft</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -182,6 +183,8 @@ export class LinkDialog {
   private readonly now = toSignal(this.form.valueChanges.pipe(map(() => this.form.getRawValue())), {
     initialValue: this.form.getRawValue(),
   });
+  /** What is not there yet when the link is asked for. */
+  readonly missing = signal('');
   readonly from = computed(() => this.now().from);
   readonly to = computed(() => this.now().to);
   readonly sort = computed(() => this.now().sort);
@@ -304,6 +307,10 @@ export class LinkDialog {
   }
 
   done(): void {
+    if (this.to() === '') {
+      this.missing.set('Choose the table that it leads to.');
+      return;
+    }
     const { label, between } = this.form.controls;
     const asked =
       this.sort() === 'both' ? between : this.single(this.b()) && this.field() === '' ? label : null;

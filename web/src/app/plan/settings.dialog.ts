@@ -60,7 +60,7 @@ const GROUP_MARKS = options([
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-        <button type="submit" matButton="filled" [disabled]="same()">Add to the draft</button>
+        <button type="submit" matButton="filled">Add to the draft</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -99,7 +99,6 @@ export class SettingsDialog {
     return { ...settings, currency: settings.currency.trim() };
   });
   readonly places = computed(() => minorUnits(this.settings().currency));
-  readonly same = computed(() => JSON.stringify(this.settings()) === JSON.stringify(this.was));
   readonly sample = computed(() => {
     const locale = localeOf(this.settings());
     return [
@@ -111,7 +110,8 @@ export class SettingsDialog {
 
   done(): void {
     this.form.markAllAsTouched();
-    if (this.form.valid) this.ref.close(this.settings());
+    const isAsItWas = JSON.stringify(this.settings()) === JSON.stringify(this.was);
+    if (this.form.valid) this.ref.close(isAsItWas ? undefined : this.settings());
   }
 
   private control<K extends 'currency' | 'decimalMark' | 'groupMark' | 'dateOrder' | 'timeZone'>(

@@ -46,6 +46,7 @@ const LEVELS = 2;
           } @empty {
             <span class="soft">Tick a table: what leads to it comes along.</span>
           }
+          <span class="message" role="alert">{{ missing() }}</span>
           @if (left()) {
             <span class="gorse-text">{{ left() }}</span>
           }
@@ -54,7 +55,7 @@ const LEVELS = 2;
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-        <button type="submit" matButton="filled" [disabled]="made() === null">Make it</button>
+        <button type="submit" matButton="filled">Make it</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -95,6 +96,8 @@ export class NewFormDialog {
     name: new FormControl('', { nonNullable: true, validators: bySchema(Label) }),
   });
 
+  /** What is not there yet when the form is asked for. */
+  readonly missing = signal('');
   /** What the ticks make; null while there are none. */
   readonly made = computed(() => {
     const wanted = [...this.ticked()].map((table) => ({ table, fields: null }));
@@ -129,6 +132,7 @@ export class NewFormDialog {
       else next.delete(table.id);
       return next;
     });
+    this.missing.set('');
     const { name } = this.form.controls;
     // A name that nobody has written yet is that of what it shows.
     if (!name.dirty) name.setValue(this.free(this.made()?.form.label ?? ''));
@@ -151,6 +155,7 @@ export class NewFormDialog {
   done(): void {
     this.form.markAllAsTouched();
     const made = this.made();
+    this.missing.set(made ? '' : 'Tick the tables that it shows first.');
     if (made && this.form.valid) this.ref.close({ ...made.form, label: this.form.getRawValue().name.trim() });
   }
 }

@@ -1,5 +1,5 @@
-import { Component, computed, inject } from '@angular/core';
-import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
+import { Component, inject } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButton } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
@@ -41,7 +41,7 @@ export interface Answer {
       </mat-dialog-content>
       <mat-dialog-actions align="end">
         <button type="button" matButton="outlined" mat-dialog-close>Cancel</button>
-        <button type="submit" matButton="filled" [disabled]="isEmpty()">{{ data.act }}</button>
+        <button type="submit" matButton="filled">{{ data.act }}</button>
       </mat-dialog-actions>
     </form>
   `,
@@ -67,10 +67,6 @@ export class AskDialog {
       validators: bySchema(Label),
     }),
   });
-  private readonly name = toSignal(this.form.controls.name.valueChanges, {
-    initialValue: this.form.controls.name.value,
-  });
-  readonly isEmpty = computed(() => this.name().trim() === '');
 
   constructor() {
     const { from, name } = this.form.controls;
