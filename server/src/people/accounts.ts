@@ -171,6 +171,26 @@ export class Accounts {
     for (const [token, { person }] of this.people) if (person.id === id) this.people.delete(token);
   }
 
+  /**
+   * Gives somebody another password, and ends her sessions but this one. Throws `not-allowed` where the one she has is
+   * another than she says, or where it is one that everybody knows.
+   */
+  async changePassword(id: string, current: string, next: string, token: string): Promise<void> {
+    const found = this.registry.select().from(account).where(eq(account.id, id)).get();
+    if (!found || !(await verify(found.passwordHash, current)))
+      throw new Problem('not-allowed', 'This is not the password that you have now.');
+    if (this.demoLogins().includes(found.login))
+      throw new Problem('not-allowed', 'This account belongs to the demo, whose passwords everybody knows.');
+    const passwordHash = await hash(next, ARGON);
+    this.registry.update(account).set({ passwordHash }).where(eq(account.id, id)).run();
+    this.registry
+      .delete(session)
+      .where(and(eq(session.account, id), ne(session.id, digest(token))))
+      .run();
+    for (const [other, { person }] of this.people)
+      if (person.id === id && other !== token) this.people.delete(other);
+  }
+
   signOut(token: string): void {
     this.people.delete(token);
     this.registry

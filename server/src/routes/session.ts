@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Problem } from '../problem';
+import { Password } from '@heathridge/core/people';
 import { COOKIE, type Call, type Router } from '../http/routes';
 
 const SignIn = v.object({
@@ -88,6 +89,19 @@ export function sessionRoutes(router: Router, signInsAMinute: number): void {
     handler: ({ context: { accounts }, person, body }) => {
       accounts.keepLook(person.id, body);
       return body;
+    },
+  });
+  router.add({
+    method: 'PUT',
+    url: '/api/session/password',
+    answer: answers.NewPassword,
+    needs: 'signed-in',
+    summary: 'Change your own password; your sessions elsewhere end',
+    body: v.object({ current: v.pipe(v.string(), v.maxLength(1000)), next: Password }),
+    rateLimit: { max: signInsAMinute, timeWindow: '1 minute' },
+    handler: async ({ context: { accounts }, person, request, body: { current, next } }) => {
+      await accounts.changePassword(person.id, current, next, request.cookies[COOKIE] ?? '');
+      return { changed: true as const };
     },
   });
   router.add({

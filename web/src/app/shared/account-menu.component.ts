@@ -5,7 +5,9 @@ import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
 import type { Look } from './api.service';
+import { LazyDialogs } from './lazy-dialogs.service';
 import { SessionService } from './session.service';
+import { Toast } from './toast.service';
 
 @Component({
   selector: 'hr-account-menu',
@@ -48,6 +50,7 @@ import { SessionService } from './session.service';
         </mat-menu>
       }
       <mat-divider />
+      <button mat-menu-item (click)="changePassword()"><mat-icon svgIcon="key" />Change password</button>
       <a mat-menu-item routerLink="/files"><mat-icon svgIcon="folder_open" />All files</a>
       <button mat-menu-item (click)="session.signOut()"><mat-icon svgIcon="logout" />Sign out</button>
     </mat-menu>
@@ -69,6 +72,8 @@ import { SessionService } from './session.service';
 })
 export class AccountMenuComponent {
   readonly session = inject(SessionService);
+  private readonly dialogs = inject(LazyDialogs);
+  private readonly toast = inject(Toast);
   readonly words = {
     system: 'as the system',
     light: 'light',
@@ -80,6 +85,14 @@ export class AccountMenuComponent {
     { of: 'colours', label: 'Colours', options: ['system', 'light', 'dark'] },
     { of: 'size', label: 'Size', options: ['usual', 'large'] },
   ] as const;
+
+  changePassword(): void {
+    this.dialogs
+      .open<unknown, null, boolean>(() => import('./password.dialog').then((m) => m.PasswordDialog))
+      .subscribe((changed) => {
+        if (changed) this.toast.say('Your password is changed. Elsewhere you sign in with it anew.');
+      });
+  }
 
   set(of: keyof Look, value: string): void {
     this.session.setLook({ ...this.session.look(), [of]: value });
