@@ -1,5 +1,14 @@
-import type { Design, Form, FormPart, FormWorked, Query, Report } from '@heathridge/core/design';
-import { formFromTable, mapParts } from '@heathridge/core/form';
+import {
+  fieldOf,
+  tableOf,
+  type Design,
+  type Form,
+  type FormPart,
+  type FormWorked,
+  type Query,
+  type Report,
+} from '@heathridge/core/design';
+import { asList, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
@@ -167,6 +176,7 @@ export function demoForms(design: Design): Form[] {
   ): FormWorked => ({ part: 'worked', id, label, width: 3, expression, result });
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
   const repair = make('repair', 'o_repairs', 'Repairs');
+  const stock = asList(make('instrument', 'o_stock', 'Stock', 2));
   const cost = `SUM(${ref('repair_line', 'repair')}.${ref('repair_line', 'cost')})`;
   const school = `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`;
   const price = `${ref('repair_line', 'part')}.${ref('part', 'price')}`;
@@ -176,6 +186,26 @@ export function demoForms(design: Design): Form[] {
       parts: withBesideCells(hire.parts, {
         ...worked('w_school', 'School', school, { kind: 'text', most: null }),
         width: 6,
+      }),
+    },
+    // The stock beneath one another, to be mended in place; the repairs of one follow, then what was done in each.
+    {
+      ...stock,
+      list: { starts: 'rows', saves: 'row' },
+      rights: { add: false, change: true, delete: false },
+      parts: mapParts(stock.parts, (part) => {
+        if (part.part === 'cell' && part.field === fieldId('instrument', 'note')) return null;
+        if (part.part !== 'subform' || part.link !== fieldId('hire', 'instrument')) return part;
+        return {
+          ...part,
+          label: 'Out with',
+          look: 'grid',
+          most: 1,
+          conditions: [`${ref('hire', 'returned_on')} IS NULL`],
+          parts: ['player', 'due_back'].map((name) =>
+            cellFor(fieldOf(tableOf(design, tableId('hire')), fieldId('hire', name))!),
+          ),
+        };
       }),
     },
     // What was paid stands within each hire, and what was mended within each repair.

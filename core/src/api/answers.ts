@@ -87,6 +87,7 @@ export const SessionInfo = v.strictObject({
   demo: v.array(DemoSignIn),
 });
 export const SignedIn = v.strictObject({ person: Person });
+export const NewPassword = v.strictObject({ changed: v.literal(true) });
 export const SignedOut = v.strictObject({ person: v.null() });
 
 const Role = v.picklist(['builder', 'colleague']);
@@ -303,6 +304,10 @@ export const RecordRows: v.GenericSchema<unknown, RecordRows> = v.strictObject({
   rest: v.optional(v.array(Tally)),
 });
 export const RecordData = v.strictObject({ record: RecordRow });
+/** A record as a form that is being designed shows it; of a list its first rows, the record the first of them. */
+export const FormPreview = v.strictObject({ record: RecordRow, rows: v.optional(v.array(RecordRow)) });
+/** Rows of a list, and how many there are. */
+export const Page = v.strictObject({ total: v.number(), rows: v.array(RecordRow) });
 
 export const QueryResult = v.strictObject({
   columns: v.array(computed<ResultColumn>()),
@@ -336,7 +341,16 @@ export const DeskInfo = v.strictObject({
   settings: Settings,
   today: v.string(),
   screens: v.array(
-    v.strictObject({ id: Id, label: v.string(), table: Id, one: v.string(), many: v.string() }),
+    v.strictObject({
+      id: Id,
+      label: v.string(),
+      shows: v.picklist(['record', 'list']),
+      /** Whether records are begun there. */
+      adds: v.boolean(),
+      table: Id,
+      one: v.string(),
+      many: v.string(),
+    }),
   ),
 });
 
@@ -362,6 +376,8 @@ export const ScreenInfo = v.strictObject({
   settings: Settings,
   /** The fields that fill the second line of an entry. */
   second: v.array(Id),
+  /** How each of its lists is looked at, by the links that lead to its rows: one's own, and everyone's. */
+  views: v.array(v.strictObject({ path: v.array(Id), own: v.boolean(), view: GridView })),
   today: v.string(),
 });
 

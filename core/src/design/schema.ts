@@ -294,6 +294,8 @@ export const FormCell = v.object({
   width: Width,
   people: v.picklist(['type', 'read']),
   labelAt: LabelAt,
+  /** How a choice is chosen; as its field says where it is not said. */
+  as: v.optional(v.picklist(['list', 'radio'])),
 });
 
 /** Something worked out on a form: a total over the rows of a subform, a text of several fields. */
@@ -362,8 +364,11 @@ const SubformOwn = v.object({
   /** The lookup field in the child table that leads to the row around it. */
   link: Id,
   label: Label,
-  /** Rows beneath one another with a heading each column, or each row as a card. */
-  look: v.picklist(['grid', 'cards']),
+  /**
+   * Rows beneath one another with a heading each column, or each row as a card. On a list screen: a few words of each
+   * row within a cell, or a list of their own that follows for the row that is picked (`next`).
+   */
+  look: v.picklist(['grid', 'cards', 'next']),
   rights: SubformRights,
   ...RowsShown,
   /** Rows that are shown at first; the others when they are asked for. Null for as many as are read at once. */
@@ -414,6 +419,22 @@ export const Form = v.object({
    * after another, beside no list.
    */
   opens: v.optional(v.picklist(['first', 'blank', 'entering']), 'first'),
+  /** Set where it shows its records beneath one another: its parts are columns then, and lists that follow. */
+  list: v.optional(
+    v.object({
+      /** It begins with its rows; or with a line in which one of them is found, whose rows then follow. */
+      starts: v.picklist(['rows', 'line']),
+      /** Whether each row is saved when it is left, or all that were changed when somebody says so. */
+      saves: v.picklist(['row', 'together']),
+    }),
+  ),
+  /** How it looks; as plain as can be where it is not said. */
+  look: v.optional(
+    v.object({
+      shape: v.picklist(['quiet', 'bands', 'rules', 'tints']),
+      colour: v.pipe(v.string(), v.regex(/^#[0-9a-f]{6}$/, 'A colour is written like #2c6a4f.')),
+    }),
+  ),
   /** Fields of the record in which its list finds what is searched for, beside what a row is shown as. */
   finds: v.optional(v.pipe(v.array(Id), v.maxLength(20, 'At most 20 fields are searched.'))),
 });

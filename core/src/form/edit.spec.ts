@@ -5,6 +5,7 @@ import {
   gathered,
   movedInto,
   partAt,
+  placedBeside,
   placeOf,
   placesOf,
   shelfOf,
@@ -76,6 +77,21 @@ describe('parts of a form at a path', () => {
 });
 
 describe('sections and tabs', () => {
+  it('are put before or behind another of their level, wherever that stands, and never into themselves', () => {
+    expect(text(placedBeside(FORM, 'a', 'c', 'before'))).toBe('s[b t{a c|d}] l(e m(a))');
+    expect(text(placedBeside(FORM, 'a', 'c', 'behind'))).toBe('s[b t{c a|d}] l(e m(a))');
+    expect(text(placedBeside(FORM, 'd', 'a', 'before'))).toBe('d a s[b t{c|}] l(e m(a))');
+    expect(text(placedBeside(FORM, 'l', 'a', 'before'))).toBe('l(e m(a)) a s[b t{c|d}]');
+    for (const [id, other] of [
+      ['a', 'a'],
+      ['s', 'b'],
+      ['t', 'd'],
+      ['a', 'e'],
+      ['x', 'a'],
+    ] as const)
+      expect(placedBeside(FORM, id, other, 'behind')).withContext(`${id} beside ${other}`).toEqual(FORM);
+  });
+
   it('are places to which parts are moved, and from which they come back', () => {
     expect(placesOf(FORM).map(({ id }) => id)).toEqual(['s', 't0', 't1']);
     expect(['a', 'b', 'd', 'e'].map((id) => placeOf(FORM, id))).toEqual([null, 's', 't1', undefined]);

@@ -168,6 +168,27 @@ export function movedInto(
   return withPlace(left, place, (list) => [...list, ...taken]);
 }
 
+/**
+ * Parts of a level in which one stands before or behind another, in the section or on the tab in which that stands.
+ * Nothing changes where one of them is not there, or stands within the other.
+ */
+export function placedBeside(
+  parts: readonly FormPart[],
+  id: string,
+  other: string,
+  side: 'before' | 'behind',
+): FormPart[] {
+  const { left, taken } = parted(parts, new Set([id]));
+  const [part] = taken;
+  if (!part || placeOf(left, other) === undefined) return [...parts];
+  const put = (list: readonly FormPart[]): FormPart[] =>
+    list.flatMap((at) => {
+      if (partId(at) === other) return side === 'before' ? [part, at] : [at, part];
+      return [at.part === 'subform' ? at : withLists(at, put)];
+    });
+  return put(left);
+}
+
 /** Parts of a level in which some stand in a part of their own, which takes the place of the first of them. */
 export function gathered(
   parts: readonly FormPart[],

@@ -44,6 +44,15 @@ export const mapParts = (parts: readonly FormPart[], make: (part: FormPart) => F
 const ofLevel = (parts: readonly FormPart[]): readonly FormPart[] =>
   parts.flatMap((part) => (part.part === 'subform' ? [part] : [part, ...within(part).flatMap(ofLevel)]));
 
+/** A column of a list: a field, something worked out, or rows that are named within a cell. */
+export type Column = FormCell | FormWorked | Subform;
+
+/** The columns of a list, in their order. */
+export const columnsOf = (parts: readonly FormPart[]): Column[] =>
+  ofLevel(parts).filter(
+    (part): part is Column => part.part === 'cell' || part.part === 'worked' || part.part === 'subform',
+  );
+
 /** The cells of a level in reading order, which is that of the Tab key. */
 export const cellsOf = (parts: readonly FormPart[]): FormCell[] =>
   ofLevel(parts).filter((part): part is FormCell => part.part === 'cell');

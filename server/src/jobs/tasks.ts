@@ -1,5 +1,13 @@
 import type { CheckPlan, MapPlan, Notice, Step } from '@heathridge/core/change';
-import { findField, localeOf, tableOf, type Design, type Query, type Report } from '@heathridge/core/design';
+import {
+  findField,
+  localeOf,
+  tableOf,
+  type Design,
+  type Form,
+  type Query,
+  type Report,
+} from '@heathridge/core/design';
 import type { LinkCandidate, LinkOffer } from '@heathridge/core/plan';
 import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
 import {
@@ -30,7 +38,15 @@ import {
 import { rehearsal } from '../change/rehearsal';
 import type { UndoOrder } from '../change/undo';
 import type { Undone, UndoEntryOrder } from '../rows/undo-entry';
-import { readChoices, readList, type Choice, type ChoiceRequest, type ListRequest } from '../rows/read';
+import {
+  readChoices,
+  readList,
+  readPage,
+  type Choice,
+  type ChoiceRequest,
+  type ListRequest,
+  type PageRequest,
+} from '../rows/read';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
@@ -138,6 +154,13 @@ export type Task =
       readonly request: ListRequest;
     }
   | {
+      readonly task: 'page';
+      readonly design: Design;
+      readonly viewer: Viewer;
+      readonly form: Form;
+      readonly request: PageRequest;
+    }
+  | {
       readonly task: 'choices';
       readonly design: Design;
       readonly field: string;
@@ -187,6 +210,7 @@ export interface Results {
   window: string;
   count: number;
   list: string;
+  page: string;
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
 }
@@ -268,6 +292,8 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return countRows(db, task.design, tableOf(task.design, task.table), task.asked);
     case 'list':
       return readList(db, task.design, task.viewer, tableOf(task.design, task.table), task.request);
+    case 'page':
+      return readPage(db, task.design, task.viewer, task.form, task.request);
     case 'choices': {
       const field = findField(task.design, task.field)?.field;
       return field ? readChoices(db, task.design, field, task.request) : [];

@@ -1,4 +1,12 @@
-import { findField, orderTable, type Design, type Field, type Table } from '@heathridge/core/design';
+import {
+  findField,
+  orderTable,
+  tableOf,
+  type Design,
+  type Field,
+  type Form,
+  type Table,
+} from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
 import { asksNothing, NOTHING, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
@@ -7,7 +15,14 @@ import type { OpenFile } from '../store/files';
 import { dataVersion, DesignMoved } from '../store/versions';
 import { guarded, prepared } from '../store/statements';
 import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
-import { readChoices, readList, type Choice, type ListRequest } from '../rows/read';
+import {
+  readChoices,
+  readList,
+  readPage,
+  type Choice,
+  type ListRequest,
+  type PageRequest,
+} from '../rows/read';
 import { checkKey } from '../rows/tables';
 import { sqlName } from '@heathridge/core/expression';
 import {
@@ -115,6 +130,27 @@ export async function list(
   if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))
     return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
+}
+
+/** Rows of a list as JSON text, with how many there are: see `readPage`. */
+export async function page(
+  reading: Reading,
+  viewer: Viewer,
+  form: Form,
+  request: PageRequest,
+): Promise<{ readonly total: number; readonly rows: string }> {
+  const { file, design = file.design, jobs, signal } = reading;
+  const table = tableOf(design, form.table);
+  const { search, conditions, shows, sort, start } = request;
+  const asked = { search, conditions, shows };
+  const total = await count(reading, table, asked);
+  const kept = readsKeptOrder(file, table, sort);
+  // What has no index to go by reads every row; so does what passes many over.
+  const isLong = start > MANY_ROWS || (!orderOf(design, table, sort, kept).plain && isLarge(file, table));
+  if (!isLong && !isCostly(file, table, asked))
+    return { total, rows: readPage(file.reader, design, viewer, form, request, kept) };
+  const rows = await jobs.run(file.path, { task: 'page', design, viewer, form, request }, { signal });
+  return { total, rows };
 }
 
 /** A window of rows as JSON text, with how many there are: see `readWindow`. */

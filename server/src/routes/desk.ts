@@ -1,7 +1,17 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { Id, idsUsed, tableOf, type Design, type Form, type Table } from '@heathridge/core/design';
-import { foundIn, levelOf, levelTo, type Level } from '@heathridge/core/form';
+import { attempt, idsIn, sqlText, toStored } from '@heathridge/core/expression';
+import {
+  catalogOf,
+  conditionIn,
+  Id,
+  idsUsed,
+  tableOf,
+  type Design,
+  type Form,
+  type Table,
+} from '@heathridge/core/design';
+import { cellsOf, foundIn, levelOf, levelTo, paneAt, type Level, type Pane } from '@heathridge/core/form';
 import {
   designOf,
   refusedChange,
@@ -9,9 +19,10 @@ import {
   screensOf,
   seesLookup,
   tablesOn,
+  visibleFields,
   type Viewer,
 } from '@heathridge/core/people';
-import { Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
+import { GridView, Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
@@ -20,7 +31,7 @@ import { isAmong } from '../rows/among';
 import { readBeyond, readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
-import { count, list } from '../reading/rows';
+import { count, list, page } from '../reading/rows';
 import { sizeOf } from '../rows/undo-entry';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
@@ -35,6 +46,10 @@ import {
   tableAt,
   undoHere,
 } from './rows';
+import { keepListView, listViews } from './list-views';
+
+/** Rows of a list that are read at once. */
+const MOST_ROWS = 200;
 
 /**
  * Those tables and every table that their lookups, rules and worked-out fields, and these ids, lead to: what the page
@@ -72,6 +87,42 @@ function levelsAt(file: OpenFile, viewer: Viewer, path: readonly string[]): { ro
   return { root, level };
 }
 
+/** The list of a screen to which links lead. */
+function paneOf(file: OpenFile, viewer: Viewer, path: readonly string[]): Pane {
+  const pane = paneAt(designOf(file.design, viewer), screenOf(viewer), path);
+  if (!pane) throw new Problem('not-found', 'This list is no longer there.');
+  return pane;
+}
+
+/** Refuses to be asked by what somebody does not see of a row: what comes of it would tell it. */
+function assertSeen(
+  design: Design,
+  viewer: Viewer,
+  table: Table,
+  { sort, conditions }: Omit<GridView, 'columns'>,
+): void {
+  const seen = new Set(visibleFields(design, viewer, table).map(({ id }) => id));
+  const stored = conditions.flatMap((condition) => {
+    const bound = attempt(() => {
+      conditionIn(design, table.id, condition);
+      // By name a field is meant as much as by its id.
+      return idsIn(toStored(condition, catalogOf(design), table.id));
+    });
+    if (!bound.ok) throw new Problem('bad-request', bound.error.message);
+    return bound.value;
+  });
+  if ([...sort.map(({ field }) => field), ...stored].some((id) => !seen.has(id)))
+    throw new Problem('bad-request', 'This list has no such column.');
+}
+
+/** Refuses rows that lead to one that is not, or no longer, among those that a level of the screen shows. */
+function assertShown(file: OpenFile, viewer: Viewer, path: readonly string[], key: string | number): void {
+  const { table, subform } = levelsAt(file, viewer, path).level;
+  const shown = (subform ?? screenOf(viewer)).conditions ?? [];
+  if (!isAmong(file.reader, file.design, table, [key], [shown]))
+    throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+}
+
 /** A value of a key of one field. */
 const KeyPart = v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]);
 
@@ -90,7 +141,10 @@ export function deskRoutes(router: Router): void {
       today: todayIn(context, file),
       screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
-        return { id: form.id, label: form.label, table: table.id, one: table.label, many: table.plural };
+        const { id, label, rights } = form;
+        const shows = form.list ? ('list' as const) : ('record' as const);
+        const names = { table: table.id, one: table.label, many: table.plural };
+        return { id, label, shows, adds: rights.add, ...names };
       }),
     }),
   });
@@ -104,7 +158,7 @@ export function deskRoutes(router: Router): void {
       records: workedOn(
         file.reader,
         designOf(file.design, viewer),
-        screensOf(file.design, viewer),
+        screensOf(file.design, viewer).filter((form) => !form.list),
         person.name,
       ),
       draft: viewer.role === 'builder' ? accounts.openDraft(file.id, person.id) : null,
@@ -116,7 +170,7 @@ export function deskRoutes(router: Router): void {
     answer: answers.ScreenInfo,
     needs: 'colleague',
     summary: 'A screen and the tables it works on',
-    handler: ({ context, file, viewer }) => {
+    handler: ({ context, file, person, viewer }) => {
       const form = screenOf(viewer);
       const design = designOf(file.design, viewer);
       const tables = tablesAround(design, tablesOn(design, form), idsUsed(form.parts));
@@ -125,6 +179,7 @@ export function deskRoutes(router: Router): void {
         tables,
         settings: file.design.settings,
         second: secondLine(design, viewer, tableOf(design, form.table)).map(({ id }) => id),
+        views: form.list ? listViews(file, form.id, person.id) : [],
         today: todayIn(context, file),
       };
     },
@@ -184,14 +239,75 @@ export function deskRoutes(router: Router): void {
     }),
     handler: ({ file, viewer, body: { path, parent, start }, reply }) => {
       const levels = levelsAt(file, viewer, path);
-      const around = levelsAt(file, viewer, path.slice(0, -1)).level;
-      const shown = (around.subform ?? screenOf(viewer)).conditions ?? [];
-      if (!isAmong(file.reader, file.design, around.table, [parent], [shown]))
-        throw new Problem('not-found', `This ${around.table.label.toLowerCase()} is no longer there.`);
+      assertShown(file, viewer, path.slice(0, -1), parent);
       const design = designOf(file.design, viewer);
       return reply
         .type('application/json')
         .send(readMore(file.reader, design, viewer, levels, parent, start));
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/page',
+    answer: answers.Page,
+    needs: 'colleague',
+    summary: 'Rows of a list, from a place on, and how many there are',
+    body: v.object({
+      /** The links that lead to its rows from those of the first list. */
+      path: v.optional(v.pipe(v.array(Id), v.maxLength(12)), []),
+      /** The key of the row to which its rows lead; null for the first list. */
+      parent: v.optional(v.nullable(KeyPart), null),
+      start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
+      limit: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(MOST_ROWS)),
+      search: Search.entries.search,
+      sort: v.optional(GridView.entries.sort, []),
+      conditions: v.optional(GridView.entries.conditions, []),
+    }),
+    handler: async ({ context: { jobs }, file, viewer, body, reply, gone: signal }) => {
+      const { path, parent, start, limit, search, sort } = body;
+      const { form } = paneOf(file, viewer, path);
+      const design = designOf(file.design, viewer);
+      const table = tableOf(design, form.table);
+      assertSeen(design, viewer, table, body);
+      const link = path.at(-1);
+      if ((link === undefined) !== (parent === null))
+        throw new Problem('bad-request', 'Rows that follow belong to one row of the list before them.');
+      if (parent !== null) assertShown(file, viewer, path.slice(0, -1), parent);
+      const belongs =
+        parent === null ? [] : [`"#${link}" = ${typeof parent === 'string' ? sqlText(parent) : parent}`];
+      const conditions = [...(form.conditions ?? []), ...belongs, ...body.conditions];
+      const shows = foundIn({ ...form, finds: cellsOf(form.parts).map(({ field }) => field) }, table);
+      const request = {
+        start,
+        limit,
+        search,
+        shows,
+        conditions,
+        sort: sort.length > 0 ? sort : (form.order ?? []),
+      };
+      const { total, rows } = await page({ file, design, jobs, signal }, viewer, form, request);
+      return reply.type('application/json').send(`{"total":${total},"rows":${rows}}`);
+    },
+  });
+  router.add({
+    method: 'PUT',
+    url: '/api/files/:file/desk/screens/:screen/view',
+    answer: answers.KeptView,
+    needs: 'colleague',
+    summary: 'Keep how you look at a list: for yourself, or, as its builder, for everyone',
+    body: v.object({
+      path: v.optional(v.pipe(v.array(Id), v.maxLength(12)), []),
+      everyone: v.boolean(),
+      view: v.nullable(GridView),
+    }),
+    handler: ({ context, file, person, viewer, params, body: { path, everyone, view } }) => {
+      paneOf(file, viewer, path);
+      if (everyone && viewer.role !== 'builder')
+        throw new Problem('not-allowed', 'Only the builder of this file may do this.');
+      assertWritable(file);
+      return {
+        id: keepListView(file, [params['screen']!, ...path], everyone ? null : person, view, context.clock),
+      };
     },
   });
   router.add({
@@ -220,9 +336,9 @@ export function deskRoutes(router: Router): void {
     answer: answers.Along,
     needs: 'colleague',
     summary: 'What would become of other rows if a record were deleted; nothing is changed',
-    body: v.object({ key: Key }),
+    body: v.object({ key: Key, table: v.optional(Id) }),
     handler: ({ file, viewer, body }) => {
-      const table = tableAt(file, screenOf(viewer).table);
+      const table = tableAt(file, body.table ?? screenOf(viewer).table);
       const refusal = refusedChange(file.design, viewer, { op: 'delete', table: table.id, key: body.key });
       if (refusal !== null) throw new Problem('not-allowed', refusal);
       const keys = checkedKeys(file, table, [body.key]);

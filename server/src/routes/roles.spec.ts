@@ -26,7 +26,7 @@ describe('a role', () => {
   const file = () => office.app.context.files.get(office.file);
   const ask = (sql: string): (string | number | null)[][] =>
     file().reader.prepare(sql).raw().all() as (string | number | null)[][];
-  const SCREENS = ['o_hireDesk', 'o_players', 'o_instruments', 'o_repairs'];
+  const SCREENS = ['o_hireDesk', 'o_stock', 'o_players', 'o_instruments', 'o_repairs'];
 
   async function give(rest: Partial<RoleDefinition>): Promise<RoleDefinition> {
     const document: RoleDefinition = {
@@ -49,7 +49,7 @@ describe('a role', () => {
   }
 
   const desk = (
-    method: 'GET' | 'POST',
+    method: 'GET' | 'POST' | 'PUT',
     screen: string,
     rest = '',
     body?: unknown,
@@ -73,6 +73,8 @@ describe('a role', () => {
       ['along', desk('POST', 'o_hireDesk', '/along', { key: [1417] })],
       ['save', save('o_hireDesk', { op: 'delete', table: 't_hire', key: [1417] })],
       ['lookups', desk('POST', 'o_hireDesk', '/lookups/f_hirePlayer', { search: '' })],
+      ['page', desk('POST', 'o_stock', '/page', { start: 0, limit: 1 })],
+      ['view', desk('PUT', 'o_stock', '/view', { everyone: false, view: null })],
     ];
     for (const [route, answer] of tries)
       expect((await answer).status)
@@ -166,6 +168,42 @@ describe('a role', () => {
         }
       }
     }
+  });
+
+  it('finds of a list what is there for it: its rows, its columns, and nothing asked by others', async () => {
+    const worn = '"#f_instrumentCondition" = \'Worn\'';
+    await give({
+      screens: ['o_stock'],
+      tables: [
+        { ...ALL, table: 't_instrument', conditions: [worn] },
+        { ...ALL, table: 't_hire', read: false },
+      ],
+      fields: [{ field: 'f_instrumentValue', people: 'hidden' }],
+    });
+    const page = (body: object) => desk('POST', 'o_stock', '/page', { start: 0, limit: 200, ...body });
+    const all = await page({});
+    const [[count]] = ask("SELECT count(*) FROM instrument WHERE condition = 'Worn'") as [[number]];
+    expect(all.body.total).toBe(count);
+    expect(count).toBeGreaterThan(5);
+    for (const { cells, subforms } of all.body.rows) {
+      expect(cells.f_instrumentCondition).toBe('Worn');
+      expect('f_instrumentValue' in cells).toBeFalse();
+      expect(subforms).toEqual([]);
+    }
+    const byHidden = [
+      { sort: [{ field: 'f_instrumentValue', descending: false }] },
+      { conditions: ['"#f_instrumentValue" > 1000'] },
+      { conditions: ['value > 1000'] },
+    ];
+    for (const body of byHidden)
+      expect((await page(body)).status)
+        .withContext(JSON.stringify(body))
+        .toBe(400);
+    // What follows a row that is not hers follows for nobody.
+    const [[good]] = ask(
+      "SELECT instrument FROM repair JOIN instrument ON asset_number = instrument WHERE condition = 'Good' LIMIT 1",
+    ) as [[number]];
+    expect((await page({ path: ['f_repairInstrument'], parent: good })).status).toBe(404);
   });
 
   it('with rows of its own finds those alone: lists, records, rows within others, choices, searches', async () => {

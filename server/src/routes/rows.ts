@@ -1,11 +1,12 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { fieldOf, findField, Form, Id, type Table } from '@heathridge/core/design';
+import { displayOf, fieldOf, findField, Form, Id, type Table } from '@heathridge/core/design';
 import { ExpressionError } from '@heathridge/core/expression';
+import { sampled } from '@heathridge/core/form';
 import { documentProblems } from '@heathridge/core/documents';
 import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
 import { boundsOf } from '../rows/among';
-import { Key, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
+import { Key, NOTHING, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
 import { MOST_TOLD, type News } from '../http/news';
 import { Problem } from '../problem';
@@ -14,7 +15,7 @@ import { blockChanges } from '../rows/paste';
 import { goesAlong } from '../rows/along';
 import { childrenOf } from '../rows/children';
 import { pastOfFile, pastOfRow } from '../rows/past';
-import { readList, readRecord, type Choice } from '../rows/read';
+import { readList, readPage, readRecord, type Choice } from '../rows/read';
 import { choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
@@ -26,6 +27,9 @@ import { NotUndone, sizeOf, undoEntry, type Undone, type UndoEntryOrder } from '
 import { assertWritable, type OpenFile } from '../store/files';
 import { inTransaction } from '../store/statements';
 import { DesignMoved, storedVersion } from '../store/versions';
+
+/** Rows of a list that are shown while it is designed. */
+const MOST_SAMPLED = 8;
 
 export const Search = v.object({ search: v.optional(v.pipe(v.string(), v.maxLength(200)), '') });
 
@@ -373,7 +377,7 @@ export function rowRoutes(router: Router): void {
   router.add({
     method: 'POST',
     url: '/api/files/:file/forms/preview',
-    answer: v.nullable(answers.RecordData),
+    answer: v.nullable(answers.FormPreview),
     needs: 'builder',
     summary: 'A real record as a form that is being designed shows it',
     body: v.object({ form: Form, key: v.nullable(Key) }),
@@ -381,6 +385,20 @@ export function rowRoutes(router: Router): void {
       const table = tableAt(file, body.form.table);
       const [problem] = documentProblems(file.design, body.form);
       if (problem !== undefined) throw new Problem('design-invalid', problem);
+      if (body.form.list) {
+        const rows = readPage(file.reader, file.design, viewer, sampled(body.form, MOST_SAMPLED), {
+          ...NOTHING,
+          start: 0,
+          limit: MOST_SAMPLED,
+          shows: displayOf(table),
+          conditions: body.form.conditions ?? [],
+          sort: body.form.order ?? [],
+        });
+        const [record] = JSON.parse(rows) as unknown[];
+        return reply
+          .type('application/json')
+          .send(record ? `{"record":${JSON.stringify(record)},"rows":${rows}}` : 'null');
+      }
       const first = JSON.parse(
         readList(file.reader, file.design, viewer, table, {
           search: '',

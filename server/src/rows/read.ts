@@ -126,6 +126,53 @@ export function readRecord(
   return `{"record":${written(record)}}`;
 }
 
+export interface PageRequest {
+  /** Rows to pass over. */
+  readonly start: number;
+  readonly limit: number;
+  readonly search: string;
+  /** Where the words of a search are looked for. */
+  readonly shows: string;
+  /** Conditions that all rows of the list meet. */
+  readonly conditions: string[];
+  /** Empty for the table's own order. */
+  readonly sort: readonly SortBy[];
+}
+
+/**
+ * Rows of a list from a place on, as JSON text: each as a record of its form, `{key, cells, beyond, subforms}`. Each
+ * level takes one statement. `kept` says that the order keys of the table may be relied on.
+ */
+export function readPage(
+  db: Connection,
+  design: Design,
+  viewer: Viewer,
+  form: Form,
+  request: PageRequest,
+  kept = false,
+): string {
+  const level = levelOf(design, form);
+  if (!level) return '[]';
+  const { table } = level;
+  const params = new Params();
+  const search = searchSql(design, table, request.search, params, request.shows);
+  const conditions = request.conditions.map((source) => conditionSql(design, table, source));
+  const asked = [...(search === null ? [] : [search]), ...conditions];
+  const order = listOrder(design, table, request.sort, kept && asked.length === 0);
+  const by = orderSql(order);
+  const where = asked.length > 0 ? `WHERE ${asked.join(' AND ')}` : '';
+  const keys = keyColumns(table, 't');
+  const reading = readingOf(db, design, viewer, level);
+  const limit = `LIMIT ${params.add(request.limit)} OFFSET ${params.add(request.start)}`;
+  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} ${limit}) AS t`;
+  const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
+  const sql = `SELECT ${keys[0]}, ${asBytes(levelRow(reading, level))} FROM (${picked}) AS p JOIN ${sqlName(table.name)} AS t ON ${joined} ORDER BY p.n`;
+  const found = db.prepare(sql).raw().all(params.values) as [Stored, Buffer][];
+  const rows = found.map(([key, json]): ReadRow => ({ key, json: textOf(json), lists: [] }));
+  readWithin(reading, level, rows);
+  return `[${rows.map(written).join(',')}]`;
+}
+
 /**
  * Further rows of a subform that lead to one row, from a place on, with what follows within them: `{link, rows, total}`
  * as JSON text.

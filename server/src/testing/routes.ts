@@ -33,6 +33,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/session': { for: 'all', body: { login: 'nobody', password: 'nothing' }, status: 401 },
   'DELETE /api/session': { for: 'all' },
   'PUT /api/session/look': { for: 'signed-in', body: { colours: 'dark', size: 'large' } },
+  'PUT /api/session/password': {
+    for: 'signed-in',
+    body: { current: 'not the one she has', next: 'long enough for it' },
+    status: 403,
+  },
   'POST /api/accounts': {
     for: 'all',
     body: { login: 'xx', name: 'X', password: 'long enough for it' },
@@ -53,6 +58,16 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files/:file/desk/screens/:screen/rows': {
     for: 'colleague',
     body: { path: ['f_paymentHire'], parent: 1417, start: 0 },
+  },
+  'POST /api/files/:file/desk/screens/:screen/page': {
+    for: 'colleague',
+    params: { screen: 'o_stock' },
+    body: { start: 0, limit: 1 },
+  },
+  'PUT /api/files/:file/desk/screens/:screen/view': {
+    for: 'colleague',
+    params: { screen: 'o_stock' },
+    body: { everyone: false, view: null },
   },
   'POST /api/files/:file/desk/screens/:screen/beyond': {
     for: 'colleague',
