@@ -137,7 +137,20 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await expect(page.getByRole('textbox', { name: 'Expression of this field' })).toBeVisible();
   await office.choose(page.getByLabel('Its label stands'), 'left of it, at the right');
   await accessible(page, 'Screens, with something worked out');
+  // A look of its own: its colours are read in the light and in the dark.
+  await page.getByRole('button', { name: 'Worked out', exact: true }).first().click();
+  await office.choose(page.getByRole('combobox', { name: 'It looks' }), 'Bands, heather');
   await office.button('Save screen').click();
+  await office.said('is saved');
+  await page.getByRole('button', { name: 'Stock', exact: true }).click();
+  await page.getByRole('button', { name: 'Condition', exact: true }).click();
+  await expect(page.getByRole('region', { name: 'Repairs' })).toBeVisible();
+  await accessible(page, 'Screens, with lists');
+  await page.getByRole('button', { name: /^Account of/ }).click();
+  await page.getByRole('menuitem', { name: 'Change password' }).click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await accessible(page, 'another password');
+  await page.keyboard.press('Escape');
   await office.stage('People');
   await office.button('New role').first().click();
   await page.getByRole('textbox', { name: 'What is it called?' }).fill('Counter');
@@ -159,6 +172,14 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   await page.getByRole('link', { name: 'Open the Desk' }).click();
   await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
   await accessible(page, 'Today');
+  await page.getByRole('tab', { name: 'Stock' }).click();
+  await expect(
+    page
+      .getByRole('region', { name: /^Repairs of/ })
+      .getByRole('gridcell')
+      .first(),
+  ).toBeVisible();
+  await accessible(page, 'lists');
   await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.locator('.entry').first().click();
   await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();

@@ -12,7 +12,8 @@ test('the builder makes a role, lets somebody in with it, and looks through its 
   await page.getByRole('textbox', { name: 'What is it called?' }).fill('Counter');
   await page.keyboard.press('Enter');
   const screens = page.getByRole('group', { name: 'Screens' });
-  for (const name of ['Instruments', 'Repairs']) await screens.getByRole('checkbox', { name }).uncheck();
+  for (const name of ['Stock', 'Instruments', 'Repairs'])
+    await screens.getByRole('checkbox', { name }).uncheck();
   await page.getByRole('group', { name: 'Hires' }).getByRole('checkbox', { name: 'delete' }).uncheck();
   await page.getByRole('group', { name: 'Payments' }).getByRole('checkbox', { name: 'see' }).uncheck();
   const players = page.getByRole('group', { name: 'Players', exact: true });
@@ -56,6 +57,16 @@ test('the builder makes a role, lets somebody in with it, and looks through its 
   await theirs.getByRole('button', { name: 'Sign in', exact: true }).click();
   await theirs.getByRole('link', { name: 'Open the Desk of Quillbrook hire' }).click();
   await finds(theirs);
+  // The first password was the builder's to know: it is changed by whose it is.
+  await theirs.getByRole('button', { name: 'Account of Robin Vale' }).click();
+  await theirs.getByRole('menuitem', { name: 'Change password' }).click();
+  await theirs.getByLabel('The password you have').fill('a loud counter');
+  await theirs.getByLabel(/^Another one/).fill('nobody else knows it');
+  await theirs.keyboard.press('Enter');
+  await expect(theirs.getByText('This is not the password that you have now.')).toBeVisible();
+  await theirs.getByLabel('The password you have').fill('a quiet counter');
+  await theirs.keyboard.press('Enter');
+  await expect(theirs.getByText('Your password is changed.', { exact: false })).toBeVisible();
   await theirs.context().close();
 
   // What others do after this finds the office as it was.

@@ -73,6 +73,11 @@ export const routes: Routes = [
         canDeactivate: [leaveGuard],
         loadComponent: () => import('./desk/record-page.component').then((m) => m.RecordPageComponent),
       },
+      {
+        path: 'list/:screen',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./lists/list-page.component').then((m) => m.ListPageComponent),
+      },
       { path: '', pathMatch: 'full', redirectTo: 'today' },
     ],
   },

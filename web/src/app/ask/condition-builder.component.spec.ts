@@ -1,3 +1,4 @@
+import { of } from 'rxjs';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { MatSelect } from '@angular/material/select';
 import { By } from '@angular/platform-browser';
@@ -5,6 +6,7 @@ import { bindCondition } from '@heathridge/core/expression';
 import { catalogOf, pathsFrom } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
+import { FileStore } from '../file/file.store';
 import { ConditionBuilderComponent } from './condition-builder.component';
 
 describe('ConditionBuilderComponent', () => {
@@ -15,6 +17,8 @@ describe('ConditionBuilderComponent', () => {
     setUpFile();
     fixture = TestBed.createComponent(ConditionBuilderComponent);
     fixture.componentRef.setInput('paths', paths);
+    fixture.componentRef.setInput('reading', TestBed.inject(FileStore).reading());
+    fixture.componentRef.setInput('choices', () => of([]));
     await fixture.whenStable();
   });
 

@@ -1,4 +1,4 @@
-import { Component, computed, inject, input, output, signal } from '@angular/core';
+import { Component, computed, input, output, signal } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
@@ -11,9 +11,7 @@ import {
   type Field,
   type FieldPath,
 } from '@heathridge/core/design';
-import { showValue, type Value } from '@heathridge/core/values';
-import { FileStore } from '../file/file.store';
-import { Api } from '../shared/api.service';
+import { showValue, type Reading, type Value } from '@heathridge/core/values';
 import type { Fetch, Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
 import { SelectComponent, type Option } from '../shared/select.component';
@@ -64,7 +62,7 @@ export interface Made {
           label="Value"
           [field]="inputField()"
           [held]="first()"
-          [reading]="store.reading()"
+          [reading]="reading()"
           [fetch]="fetch"
           (changed)="take($event)"
         />
@@ -77,14 +75,16 @@ export interface Made {
           label="Value to"
           [field]="inputField()"
           [held]="second()"
-          [reading]="store.reading()"
+          [reading]="reading()"
           [fetch]="fetch"
           (changed)="second.set($event)"
         />
       </div>
     }
     <div class="row">
-      <span class="grow code cut soft" dir="auto" [matTooltip]="expression()">{{ expression() }}</span>
+      <span class="grow code cut soft" dir="auto" [matTooltip]="isWritten() ? expression() : ''">{{
+        isWritten() ? expression() : ''
+      }}</span>
       <button
         matButton="filled"
         class="compact"
@@ -106,8 +106,11 @@ export interface Made {
 export class ConditionBuilderComponent {
   /** What the first value is called, after how many there are. */
   protected readonly WHAT = { 0: '', 1: 'what', 2: 'from', many: 'which' } as const;
-  private readonly api = inject(Api);
-  readonly store = inject(FileStore);
+  readonly reading = input.required<Reading>();
+  /** Where the choices of lookups come from. */
+  readonly choices = input.required<Fetch>();
+  /** Whether the condition is shown as it is written, for those who read expressions. */
+  readonly isWritten = input(true);
   readonly paths = input.required<readonly FieldPath[]>();
   /** The condition, and how it is read where it names rows of another table by their keys. */
   readonly made = output<Made>();
@@ -132,7 +135,7 @@ export class ConditionBuilderComponent {
     return field.type.kind === 'longText' ? { ...field, type: { kind: 'text', most: null } } : field;
   });
   readonly fetch: Fetch = (field, request) =>
-    this.path().field.type.kind === 'lookup' ? this.api.choices(this.store.file, field, request) : of([]);
+    this.path().field.type.kind === 'lookup' ? this.choices()(field, request) : of([]);
 
   readonly expression = computed(() => {
     const { text, field } = this.path();
@@ -183,6 +186,6 @@ export class ConditionBuilderComponent {
   }
 
   shown({ value, text }: Held): string {
-    return text ?? showValue(valueKind(this.path().field.type), value, this.store.locale());
+    return text ?? showValue(valueKind(this.path().field.type), value, this.reading().locale);
   }
 }

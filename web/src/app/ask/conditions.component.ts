@@ -3,10 +3,12 @@ import { MatButton } from '@angular/material/button';
 import { toStored } from '@heathridge/core/expression';
 import type { FieldPath } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
+import { Api } from '../shared/api.service';
 import { ChipComponent } from '../shared/chip.component';
 import { ConditionBuilderComponent, type Made } from './condition-builder.component';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { conditionWords, readable } from '../shared/readable';
+import type { Fetch } from '../value/held';
 
 /** Conditions over the rows of a table, as parts of a sentence: each is read in words, changed and taken out in place. */
 @Component({
@@ -38,13 +40,20 @@ import { conditionWords, readable } from '../shared/readable';
     @if (conditions().length < most()) {
       <hr-chip #chip look="add" [text]="items().length > 0 ? '+ and…' : first()" about="Add a condition"
         ><ng-template>
-          <hr-condition-builder [paths]="paths()" (made)="add($event); chip.close()" /> </ng-template
+          <hr-condition-builder
+            [paths]="paths()"
+            [reading]="store.reading()"
+            [choices]="choices"
+            (made)="add($event); chip.close()"
+          /> </ng-template
       ></hr-chip>
     }
   `,
 })
 export class ConditionsComponent {
+  private readonly api = inject(Api);
   readonly store = inject(FileStore);
+  readonly choices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
   /** As they are kept, with ids. */
   readonly conditions = input.required<readonly string[]>();
   /** The id of the table whose rows they are about. */

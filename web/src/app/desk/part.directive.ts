@@ -11,6 +11,7 @@ import { Sheet } from './sheet.service';
     '[class.designing]': 'sheet.designing()',
     '[class.picked]': 'isPicked()',
     '[attr.tabindex]': 'sheet.designing() ? (region() ? -1 : 0) : null',
+    '[attr.data-part]': 'sheet.designing() && !region() ? hrPart() : null',
     '[attr.role]': 'isButton() ? "button" : null',
     '[attr.aria-pressed]': 'isButton() ? isPicked() : null',
     '[attr.aria-label]': 'region() || isButton() ? name() : null',

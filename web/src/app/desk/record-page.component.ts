@@ -184,8 +184,8 @@ export class RecordPageComponent implements MayHoldChanges {
     const screens = this.desk.info()?.screens ?? [];
     const own = this.info()?.form.table;
     const found = new Map<string, Place>();
-    for (const { id, table, label } of screens)
-      if (table !== own && !found.has(table))
+    for (const { id, table, label, shows } of screens)
+      if (shows === 'record' && table !== own && !found.has(table))
         found.set(table, { link: ['/desk', this.desk.file, 'screen', id], label });
     return found;
   });

@@ -1,6 +1,7 @@
 import {
   afterNextRender,
   Component,
+  computed,
   effect,
   ElementRef,
   inject,
@@ -17,6 +18,7 @@ import { StripComponent } from '../shared/strip.component';
 import type { Fetch, Held } from '../value/held';
 import { INPUTS, PartsComponent } from './parts.component';
 import type { ListState, RecordState, RowState, Sought } from './record.state';
+import { lookOf } from './look';
 import { Sheet, type Place } from './sheet.service';
 
 /** A form with its subforms, as deep as they go: on the Desk to work with, in Screens to be designed. */
@@ -24,6 +26,11 @@ import { Sheet, type Place } from './sheet.service';
   selector: 'hr-record-sheet',
   imports: [PartsComponent, StripComponent],
   providers: [Sheet],
+  host: {
+    '[attr.data-shape]': 'state().form.look?.shape ?? null',
+    '[style.--hr-look-ink]': 'look()?.ink',
+    '[style.--hr-look-tint]': 'look()?.tint',
+  },
   template: `
     <hr-parts [parts]="state().form.parts" [row]="state().record()" />
     @if (state().errorAt(state().record()); as message) {
@@ -51,6 +58,8 @@ export class RecordSheetComponent {
   readonly places = input<ReadonlyMap<string, Place>>(new Map());
   readonly designing = input(false);
   readonly picked = input<readonly string[]>([]);
+  /** The colours of its look, in the light and in the dark. */
+  readonly look = computed(() => lookOf(this.state().form));
   readonly partPicked = outputFromObservable(this.sheet.picks);
   readonly partMoved = outputFromObservable(this.sheet.moves);
 

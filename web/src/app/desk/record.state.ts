@@ -20,6 +20,7 @@ import {
   type Standing,
 } from '@heathridge/core/form';
 import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
+import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow, RecordRows } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../value/held';
@@ -232,11 +233,13 @@ export class RecordState {
     readonly form: Form,
     data: RecordData | null,
     private readonly clock: { readonly today: string; readonly now: string },
+    /** What a new record holds beside what its fields begin with, by field id. */
+    given: Readonly<Record<string, Value>> = {},
   ) {
     this.level = levelOf(design, form)!;
     this.table = this.level.table;
     this.reckoning = reckoningOf(design, this.level);
-    const record = data ? this.rowOf(this.level, data.record) : this.newRow(this.level);
+    const record = data ? this.rowOf(this.level, data.record) : this.newRow(this.level, given);
     this.record = signal(this.reckoned(record, null));
   }
 
@@ -571,9 +574,9 @@ export class RecordState {
     };
   }
 
-  private newRow(level: Level): RowState {
+  private newRow(level: Level, given: Readonly<Record<string, Value>> = {}): RowState {
     const { table } = level;
-    const start = startRow(this.design, table, this.clock);
+    const start = { ...startRow(this.design, table, this.clock), ...given };
     const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
     const lists = level.levels.map((inner): ListState => ({
       level: inner,

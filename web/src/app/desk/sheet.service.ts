@@ -1,19 +1,13 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { Subject, type Observable } from 'rxjs';
-import {
-  comesWithText,
-  isGiven,
-  valueKind,
-  type Field,
-  type FormCell,
-  type FormWorked,
-} from '@heathridge/core/design';
+import { isGiven, valueKind, type Field, type FormCell, type FormWorked } from '@heathridge/core/design';
 import type { Beyond } from '@heathridge/core/form';
-import { isNumeric, showValue, type Reading, type Value } from '@heathridge/core/values';
+import { isNumeric, type Reading, type Value } from '@heathridge/core/values';
 import { narrowedBy } from '../shared/narrowed';
 import { Toast } from '../shared/toast.service';
-import { UNWORKED, why, type Fetch, type Held } from '../value/held';
+import { why, type Fetch, type Held } from '../value/held';
 import type { ListState, RecordState, RowState, Sought } from './record.state';
+import { fieldShown, workedShown } from './shown';
 
 /** Which part of a form somebody picks while it is designed; with `more`, beside those that are picked. */
 export interface Pick {
@@ -156,19 +150,11 @@ export class Sheet {
   }
 
   shown(row: RowState, field: Field): string {
-    const { value, text, fault } = this.held(row, field);
-    if (fault) return UNWORKED;
-    if (comesWithText(field)) return text ?? '';
-    if (value === null && (field.type.kind === 'runningNumber' || field.type.kind === 'stamp'))
-      return 'given when saved';
-    return showValue(valueKind(field.type), value, this.reading().locale);
+    return fieldShown(field, this.held(row, field), this.reading().locale);
   }
 
-  /** What is worked out for a row beside its fields, as people read it. */
-  workedShown(row: RowState, { id, result }: FormWorked): string {
-    const held = row.held[id];
-    if (!held) return '';
-    return held.fault ? UNWORKED : showValue(valueKind(result), held.value, this.reading().locale);
+  workedShown(row: RowState, part: FormWorked): string {
+    return workedShown(part, row.held[part.id], this.reading().locale);
   }
 
   /** The id of what the label of a field is for. */

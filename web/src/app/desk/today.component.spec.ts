@@ -36,7 +36,7 @@ describe('TodayComponent', () => {
       role: 'builder',
       settings: emptyDesign().settings,
       today: '2026-11-25',
-      screens: [{ id: 'o_loans', label: 'Loans', one: 'Loan', many: 'Loans' }],
+      screens: [{ id: 'o_loans', label: 'Loans', shows: 'record', adds: true, one: 'Loan', many: 'Loans' }],
     });
   });
   afterEach(() => localStorage.clear());

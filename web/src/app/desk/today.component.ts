@@ -4,7 +4,7 @@ import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
 import { Router, RouterLink } from '@angular/router';
 import { showDate } from '@heathridge/core/values';
-import { Api, type Worked } from '../shared/api.service';
+import { Api, type DeskInfo, type Worked } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { StripComponent } from '../shared/strip.component';
 import { DeskStore } from './desk.store';
@@ -20,17 +20,18 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
       <div class="screens">
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
           <div class="card">
-            <a class="open" [routerLink]="['/desk', desk.file, 'screen', screen.id]"
+            <a class="open" [routerLink]="linkOf(screen)"
               ><strong>{{ screen.label }}</strong
-              ><span class="soft">find and change {{ screen.many.toLowerCase() }}</span></a
+              ><span class="soft"
+                >{{ screen.shows === 'list' ? 'a list of' : 'find and change' }}
+                {{ screen.many.toLowerCase() }}</span
+              ></a
             >
-            <a
-              matButton="outlined"
-              class="compact"
-              [routerLink]="['/desk', desk.file, 'screen', screen.id]"
-              [queryParams]="{ new: 1 }"
-              ><mat-icon svgIcon="add" />New {{ screen.one.toLowerCase() }}</a
-            >
+            @if (screen.shows === 'record' && screen.adds) {
+              <a matButton="outlined" class="compact" [routerLink]="linkOf(screen)" [queryParams]="{ new: 1 }"
+                ><mat-icon svgIcon="add" />New {{ screen.one.toLowerCase() }}</a
+              >
+            }
           </div>
         } @empty {
           <div class="card empty">
@@ -200,13 +201,25 @@ export class TodayComponent {
     return this.desk.moment(at);
   }
 
-  screenOf(id: string): string {
-    return this.desk.info()?.screens.find((screen) => screen.id === id)?.label ?? 'a screen that is gone';
+  screenOf(at: string): string {
+    return this.screenAt(at)?.label ?? 'a screen that is gone';
   }
 
-  goOn({ screen, key }: RecordDraft): void {
-    const queryParams = key === null ? { new: 1 } : { key: JSON.stringify(key) };
-    void this.router.navigate(['/desk', this.desk.file, 'screen', screen], { queryParams });
+  /** A screen by its id, behind which lists that follow may be named. */
+  private screenAt(at: string): DeskInfo['screens'][number] | undefined {
+    return this.desk.info()?.screens.find(({ id }) => id === at.split('/')[0]);
+  }
+
+  linkOf({ id, shows }: DeskInfo['screens'][number]): readonly string[] {
+    return ['/desk', this.desk.file, shows === 'list' ? 'list' : 'screen', id];
+  }
+
+  goOn({ screen: at, key }: RecordDraft): void {
+    const screen = this.screenAt(at);
+    if (!screen) return;
+    const record = key === null ? { new: 1 } : { key: JSON.stringify(key) };
+    const queryParams = screen.shows === 'list' ? {} : record;
+    void this.router.navigate([...this.linkOf(screen)], { queryParams });
   }
 
   drop({ screen, key }: RecordDraft): void {

@@ -7,32 +7,18 @@ import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { AgGridAngular } from 'ag-grid-angular';
-import {
-  CellStyleModule,
-  ColumnApiModule,
-  CustomEditorModule,
-  EventApiModule,
-  InfiniteRowModelModule,
-  LocaleModule,
-  ModuleRegistry,
-  PinnedRowModule,
-  RenderApiModule,
-  RowApiModule,
-  RowSelectionModule,
-  RowStyleModule,
-  ScrollApiModule,
-  TooltipModule,
-  type CellClickedEvent,
-  type CellKeyDownEvent,
-  type CellPosition,
-  type ColDef,
-  type GetRowIdParams,
-  type GridApi,
-  type GridReadyEvent,
-  type IsFullWidthRowParams,
-  type NavigateToNextCellParams,
-  type RowClassParams,
-  type TabToNextCellParams,
+import type {
+  CellClickedEvent,
+  CellKeyDownEvent,
+  CellPosition,
+  ColDef,
+  GetRowIdParams,
+  GridApi,
+  GridReadyEvent,
+  IsFullWidthRowParams,
+  NavigateToNextCellParams,
+  RowClassParams,
+  TabToNextCellParams,
 } from 'ag-grid-community';
 import { debounceTime, Subject } from 'rxjs';
 import { displayOf, fieldOf, pathsFrom, showKey, type Table } from '@heathridge/core/design';
@@ -61,22 +47,6 @@ import { Others } from './others.service';
 import { RowStripsComponent } from './row-strips.component';
 import { RowsEditor } from './rows-editor.service';
 import { Unfolded, type Unfolding } from './unfolded.service';
-
-ModuleRegistry.registerModules([
-  CellStyleModule,
-  ColumnApiModule,
-  CustomEditorModule,
-  EventApiModule,
-  InfiniteRowModelModule,
-  LocaleModule,
-  PinnedRowModule,
-  RenderApiModule,
-  RowApiModule,
-  RowSelectionModule,
-  RowStyleModule,
-  ScrollApiModule,
-  TooltipModule,
-]);
 
 /** Conditions that are asked at once at most. */
 const MOST_CONDITIONS = 20;

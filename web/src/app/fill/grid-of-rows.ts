@@ -1,16 +1,12 @@
-import { CSP_NONCE, inject } from '@angular/core';
-import type { GridOptions, IDatasource, SortModelItem } from 'ag-grid-community';
+import type { GridOptions, IDatasource } from 'ag-grid-community';
 import type { Table } from '@heathridge/core/design';
 import type { RowsAsked } from '@heathridge/core/rows';
+import { gridBase, orderAsked } from '../grid/grid-base';
 import type { Api, SortBy } from '../shared/api.service';
 import { lineBeneath, toGridRow, type GridRow } from './fill.store';
-import { GRID_THEME } from './grid-theme';
 import type { Lines } from './lines';
 import { TICKS } from './rows-editor.service';
 import type { Placed } from './unfolded.service';
-
-/** Columns by which rows are sorted at most. */
-const MOST_SORTS = 5;
 
 /**
  * What each grid has that shows rows of a table to be typed into. `none` is what it says where there is no row.
@@ -18,24 +14,11 @@ const MOST_SORTS = 5;
  */
 export function gridOfRows(none: string): GridOptions<GridRow> {
   return {
-    theme: GRID_THEME,
-    localeText: { noRowsToShow: none },
-    styleNonce: inject(CSP_NONCE, { optional: true }) ?? undefined,
-    rowModelType: 'infinite',
-    cacheBlockSize: 200,
-    maxBlocksInCache: 20,
+    ...gridBase<GridRow>(none),
     rowSelection: { mode: 'multiRow', headerCheckbox: false, enableClickSelection: false },
     selectionColumnDef: TICKS,
-    // What is typed waits in its cell until it is taken or refused, wherever the focus goes.
-    stopEditingWhenCellsLoseFocus: false,
-    enterNavigatesVerticallyAfterEdit: false,
-    tooltipShowDelay: 200,
   };
 }
-
-/** The order that the grid asks for. */
-const orderOf = (asked: readonly SortModelItem[]): SortBy[] =>
-  asked.slice(0, MOST_SORTS).map(({ colId, sort }) => ({ field: colId, descending: sort === 'desc' }));
 
 /** Which rows a grid shows, and who hears of them. */
 export interface Shown {
@@ -54,7 +37,7 @@ export function rowsSource(api: Api, file: string, shown: Shown): IDatasource {
   const { table } = shown;
   return {
     getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
-      const sort = orderOf(sortModel);
+      const sort = orderAsked(sortModel);
       shown.ordered(sort);
       const lines = shown.lines();
       const first = lines.at(startRow);

@@ -8,7 +8,7 @@ import { ALL, FileNews } from '../file/news.service';
 import { Api } from '../shared/api.service';
 import { Toast } from '../shared/toast.service';
 import { rowId, type GridRow } from './fill.store';
-import { isOwnKey } from './rows-editor.service';
+import { isOwnKey } from '../grid/grid-base';
 
 /** Rows of another table that lead to the rows of this one, by a lookup. */
 export interface Leading {

@@ -24,6 +24,8 @@ import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridge/core/values';
 import { heldOf } from '../desk/record.state';
 import { FileStore } from '../file/file.store';
+import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
+import { isOwnKey, measuredWidths, roomOf } from '../grid/grid-base';
 import { Api } from '../shared/api.service';
 import { deletion } from '../shared/deleting';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
@@ -33,21 +35,12 @@ import { typeScale } from '../shared/row-height';
 import { Toast } from '../shared/toast.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
-import { CellEditorComponent, type CellEditorParams } from './cell-editor.component';
 import { FillCells } from './cells.service';
 import { FillStore, type GridRow } from './fill.store';
-import { widthFor } from './measure';
 
 /** The values of a row by field id, for lookups that it narrows. */
 const valuesOf = (table: Table, row: GridRow): Record<string, Value> =>
   Object.fromEntries(storedFields(table).map(({ id }) => [id, row.cells[id]?.value ?? null]));
-
-/**
- * Whether a key on a cell is for these pages and not for the grid: with Alt it is a command, and types nothing; Home
- * and End stay in their row, as in the grid pattern of the WAI-ARIA Authoring Practices.
- */
-export const isOwnKey = (event: KeyboardEvent): boolean =>
-  (event.altKey && !event.ctrlKey) || event.key === 'Home' || event.key === 'End';
 
 /** What ticks a row is always to be seen, however far the columns have been moved. */
 export const TICKS: SelectionColumnDef = {
@@ -296,21 +289,12 @@ export class RowsEditor {
   private column(table: Table, field: Field): ColDef<GridRow> {
     const kind = valueKind(field.type);
     const numeric = isNumeric(kind);
-    const usual =
-      { longText: 200, lookup: 180, text: 160, dateTime: 150, stamp: 150, picture: 140, file: 140 }[
-        field.type.kind as string
-      ] ?? 112;
-    // A heading has room for its words, and for the arrow that tells the order.
-    // So does what stands below it, as far as the first rows tell.
-    const measured = this.measured()[field.id] ?? usual * this.scale();
-    const width = Math.round(Math.max(measured, (field.label.length * 7.5 + 40) * this.scale()));
-    const flex = { longText: 2, lookup: 1, text: 1 }[field.type.kind as string];
+    const room = roomOf(field.label, field.type.kind, this.measured()[field.id], this.scale());
     return {
       colId: field.id,
       headerName: field.label,
       headerTooltip: field.alwaysFilled ? `${field.label} (always filled)` : field.label,
-      // What is written takes the room that numbers and dates leave.
-      ...(flex ? { flex, minWidth: width } : { width, minWidth: 70 }),
+      ...room,
       sortable: true,
       resizable: true,
       editable: ({ data }) =>
@@ -457,16 +441,7 @@ export class RowsEditor {
   /** Makes columns as wide as their values are in the first rows. */
   measure(table: Table, rows: readonly GridRow[]): void {
     if (!this.shown || rows.length === 0 || Object.keys(this.measured()).length > 0) return;
-    const { fontSize, fontFamily } = getComputedStyle(this.shown.element);
-    const widths = table.fields.flatMap((field): [string, number][] => {
-      const kind = field.type.kind;
-      if (kind === 'longText' || kind === 'picture' || kind === 'file') return [];
-      const width = widthFor(
-        rows.map((row) => this.text(row, field)),
-        `${fontSize} ${fontFamily}`,
-      );
-      return width > 0 ? [[field.id, width]] : [];
-    });
-    this.measured.set(Object.fromEntries(widths));
+    const texts = (field: Field): string[] => rows.map((row) => this.text(row, field));
+    this.measured.set(measuredWidths(table.fields, texts, this.shown.element));
   }
 }

@@ -492,10 +492,14 @@ describe('the link dialog', () => {
     const { fixture, http, it: link } = await dialog(OFFICE, 't_loan', '');
     http.expectNone('/api/files/f_x/links/offers');
     const add = [...(fixture.nativeElement as HTMLElement).querySelectorAll('button')].at(-1)!;
-    expect(add.disabled).toBeTrue();
+    add.click();
+    await fixture.whenStable();
+    expect((fixture.nativeElement as HTMLElement).textContent).toContain(
+      'Choose the table that it leads to.',
+    );
     link.form.controls.to.setValue('t_borrower');
     await fixture.whenStable();
-    expect(add.disabled).toBeFalse();
+    expect((fixture.nativeElement as HTMLElement).textContent).not.toContain('Choose the table that it');
     http.expectOne('/api/files/f_x/links/offers');
   });
 

@@ -12,10 +12,17 @@ import {
   type FormPart,
   type Table,
 } from '@heathridge/core/design';
-import { formFromTables, leadingTables, subformsOf } from '@heathridge/core/form';
+import { asList, formFromTables, leadingTables, subformsOf } from '@heathridge/core/form';
 import { bySchema } from '../shared/by-schema';
+import { ChipComponent } from '../shared/chip.component';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
+import { SegmentsComponent } from '../shared/segments.component';
+
+const SORTS = [
+  ['record', 'a record with what belongs to it'],
+  ['list', 'a list'],
+] as const;
 
 /** Levels of what leads to a table that are ticked with it: more are a press away. */
 const LEVELS = 2;
@@ -23,17 +30,52 @@ const LEVELS = 2;
 /** A form made in one step of the tables that are ticked; how they lie in one another is shown meanwhile. */
 @Component({
   selector: 'hr-new-form',
-  imports: [LineComponent, MatButton, MatCheckboxModule, MatDialogModule, ReactiveFormsModule],
+  imports: [
+    ChipComponent,
+    LineComponent,
+    MatButton,
+    MatCheckboxModule,
+    MatDialogModule,
+    ReactiveFormsModule,
+    SegmentsComponent,
+  ],
   template: `
     <h2 mat-dialog-title>New form</h2>
     <form [formGroup]="form" (ngSubmit)="done()">
       <mat-dialog-content class="body">
+        <hr-segments
+          class="name"
+          about="What it is"
+          [choices]="sorts"
+          [value]="sort()"
+          (changed)="sort.set($event)"
+        />
         <div class="field tables" role="group" aria-label="Tables it shows">
           <span class="label">Tables it shows</span>
           @for (table of tables; track table.id) {
-            <mat-checkbox [checked]="ticked().has(table.id)" (change)="tick(table, $event.checked)">{{
-              table.plural
-            }}</mat-checkbox>
+            <span class="row">
+              <mat-checkbox
+                class="grow"
+                [checked]="ticked().has(table.id)"
+                (change)="tick(table, $event.checked)"
+                >{{ table.plural }}</mat-checkbox
+              >
+              @if (ticked().has(table.id)) {
+                <hr-chip [text]="fieldsOf(table)" [about]="'Fields of ' + table.plural">
+                  <ng-template>
+                    <div class="fields">
+                      @for (field of table.fields; track field.id) {
+                        <mat-checkbox
+                          [checked]="hasField(table, field.id)"
+                          (change)="pickField(table, field.id)"
+                          >{{ field.label }}</mat-checkbox
+                        >
+                      }
+                    </div>
+                  </ng-template>
+                </hr-chip>
+              }
+            </span>
           }
         </div>
         <div class="field" role="status">
@@ -70,6 +112,11 @@ const LEVELS = 2;
       max-height: 46vh;
       overflow-y: auto;
     }
+    .fields {
+      display: grid;
+      max-height: 40vh;
+      overflow-y: auto;
+    }
     .line {
       display: block;
       padding-block: 3px;
@@ -92,15 +139,19 @@ export class NewFormDialog {
   private readonly ref = inject<MatDialogRef<NewFormDialog, Form>>(MatDialogRef);
   readonly tables = this.design.tables;
   readonly ticked = signal<ReadonlySet<string>>(new Set());
+  /** The fields that are shown of tables of which somebody has chosen them. */
+  readonly fields = signal<ReadonlyMap<string, readonly string[]>>(new Map());
   readonly form = new FormGroup({
     name: new FormControl('', { nonNullable: true, validators: bySchema(Label) }),
   });
 
+  readonly sorts = SORTS;
+  readonly sort = signal<'record' | 'list'>('record');
   /** What is not there yet when the form is asked for. */
   readonly missing = signal('');
   /** What the ticks make; null while there are none. */
   readonly made = computed(() => {
-    const wanted = [...this.ticked()].map((table) => ({ table, fields: null }));
+    const wanted = [...this.ticked()].map((table) => ({ table, fields: this.fields().get(table) ?? null }));
     return wanted.length > 0 ? formFromTables(this.design, wanted, newId('o')) : null;
   });
   readonly outline = computed(() => {
@@ -115,7 +166,14 @@ export class NewFormDialog {
         ...inner(within, depth + 1),
       ]);
     const root = tableOf(this.design, made.form.table);
-    return [{ label: root.plural, says: ', one at a time', depth: 0 }, ...inner(made.form.parts, 1)];
+    const isList = this.sort() === 'list';
+    const lines = inner(made.form.parts, 1).map((line) =>
+      isList ? { ...line, says: ', of the one picked' } : line,
+    );
+    return [
+      { label: root.plural, says: isList ? ', beneath one another' : ', one at a time', depth: 0 },
+      ...lines,
+    ];
   });
   /** The tables that have no place among the others, in words. */
   readonly left = computed(() => {
@@ -123,6 +181,23 @@ export class NewFormDialog {
     if (left.length === 0) return '';
     return `No lookup ties ${listOf(left.map(({ plural }) => plural))} to the rest: left out.`;
   });
+
+  hasField({ id }: Table, field: string): boolean {
+    return this.fields().get(id)?.includes(field) ?? true;
+  }
+
+  /** How many fields of a table are to be shown, in words. */
+  fieldsOf({ id, fields }: Table): string {
+    const chosen = this.fields().get(id);
+    return chosen ? `${chosen.length} of ${fields.length} fields` : 'its fields';
+  }
+
+  /** Takes a field along, or leaves it out; one always stays. */
+  pickField({ id, fields }: Table, field: string): void {
+    const known = this.fields().get(id) ?? fields.map((other) => other.id);
+    const next = known.includes(field) ? known.filter((other) => other !== field) : [...known, field];
+    if (next.length > 0) this.fields.update((all) => new Map(all).set(id, next));
+  }
 
   /** With a table comes what leads to it; what is unticked goes alone. */
   tick(table: Table, isOn: boolean): void {
@@ -156,6 +231,8 @@ export class NewFormDialog {
     this.form.markAllAsTouched();
     const made = this.made();
     this.missing.set(made ? '' : 'Tick the tables that it shows first.');
-    if (made && this.form.valid) this.ref.close({ ...made.form, label: this.form.getRawValue().name.trim() });
+    if (!made || !this.form.valid) return;
+    const form = this.sort() === 'list' ? asList(made.form) : made.form;
+    this.ref.close({ ...form, label: this.form.getRawValue().name.trim() });
   }
 }

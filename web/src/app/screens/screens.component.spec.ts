@@ -1,3 +1,4 @@
+import type { Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
@@ -7,7 +8,11 @@ import { allParts, cellsOf, formFromTable, formProblems, subformsOf } from '@hea
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
+import { CellDetailsComponent } from './cell-details.component';
+import { PartDetailsComponent } from './part-details.component';
 import { RowsShownComponent } from './rows-shown.component';
+import { ScreenDetailsComponent } from './screen-details.component';
+import { SubformDetailsComponent } from './subform-details.component';
 import { ScreensComponent } from './screens.component';
 import { SumLinesComponent } from './sum-lines.component';
 
@@ -44,6 +49,12 @@ describe('ScreensComponent', () => {
     await fixture.whenStable();
   });
 
+  const shown = <C>(type: Type<C>): C =>
+    fixture.debugElement.query(By.directive(type)).componentInstance as C;
+  const rows = (): SubformDetailsComponent => shown(SubformDetailsComponent);
+  const screen = (): ScreenDetailsComponent => shown(ScreenDetailsComponent);
+  const cells = (): CellDetailsComponent => shown(CellDetailsComponent);
+  const other = (): PartDetailsComponent => shown(PartDetailsComponent);
   const order = (): string[] => cellsOf(part.form()!.parts).map(({ field }) => field);
   const cell = (name: string): HTMLElement =>
     page.querySelector<HTMLElement>(`[role="button"][aria-label="${name}"]`)!;
@@ -95,22 +106,25 @@ describe('ScreensComponent', () => {
     button(page, 'Take off the form').click();
     await fixture.whenStable();
     expect(order()).not.toContain('f_lNote');
-    expect(part.shelf().fields.map(({ id }) => id)).toEqual(['f_lNote']);
+    expect(part.editor.shelf().fields.map(({ id }) => id)).toEqual(['f_lNote']);
     button(page, 'Note').click();
     expect(order().at(-1)).toBe('f_lNote');
-    expect(part.shelf().fields).toEqual([]);
+    expect(part.editor.shelf().fields).toEqual([]);
   });
 
   it('chooses the columns of a subform, and never leaves it without one', async () => {
     cell('Fines').click();
     await fixture.whenStable();
     const [number, , amount] = OFFICE.tables[2]!.fields;
-    const columns = () => part.columns().map(({ field }) => field);
-    part.toggleColumn(number!);
+    const columns = () =>
+      rows()
+        .columns()
+        .map(({ field }) => field);
+    rows().toggleColumn(number!);
     expect(columns()).toEqual(['f_fAmount']);
-    part.toggleColumn(amount!);
+    rows().toggleColumn(amount!);
     expect(columns()).toEqual(['f_fAmount']);
-    part.toggleColumn(number!);
+    rows().toggleColumn(number!);
     expect(columns()).toEqual(['f_fNo', 'f_fAmount']);
     // Every field of a row has come already.
     http.expectNone('/api/files/f_x/forms/preview');
@@ -124,8 +138,12 @@ describe('ScreensComponent', () => {
       allParts(part.form()!.parts)
         .filter((item) => item.part === 'worked')
         .at(-1)!;
-    expect([last().label, last().result.kind, part.levelTable()]).toEqual(['Worked out', 'text', 't_loan']);
-    part.setWorked({
+    expect([last().label, last().result.kind, part.editor.levelTable()]).toEqual([
+      'Worked out',
+      'text',
+      't_loan',
+    ]);
+    other().setWorked({
       kind: 'workedOut',
       expression: 'SUM("#f_fLoan"."#f_fAmount")',
       result: { kind: 'decimal', places: 2 },
@@ -137,7 +155,7 @@ describe('ScreensComponent', () => {
     button(page, 'Worked out').click();
     http.expectOne('/api/files/f_x/forms/preview').flush(null);
     await fixture.whenStable();
-    expect([part.picked()[0]!.split('/')[0], part.levelTable()]).toEqual(['f_fLoan', 't_fine']);
+    expect([part.editor.picked()[0]!.split('/')[0], part.editor.levelTable()]).toEqual(['f_fLoan', 't_fine']);
     expect(formProblems(OFFICE, part.form()!)).toEqual([]);
   });
 
@@ -150,18 +168,18 @@ describe('ScreensComponent', () => {
     sums.add('average f_fAmount');
     http.expectOne('/api/files/f_x/forms/preview').flush(null);
     await fixture.whenStable();
-    expect(part.pickedSubform()!.sums).toEqual([
+    expect(part.editor.pickedSubform()!.sums).toEqual([
       { field: 'f_fAmount', total: 'sum' },
       { field: 'f_fAmount', total: 'average' },
     ]);
     sums.drop(0);
     await fixture.whenStable();
     sums.drop(0);
-    expect(part.pickedSubform()!.sums).toEqual([]);
+    expect(part.editor.pickedSubform()!.sums).toEqual([]);
     const rows = fixture.debugElement.query(By.directive(RowsShownComponent))
       .componentInstance as RowsShownComponent;
     rows.changed.emit({ most: 10, conditions: ['"#f_fAmount" > 1'] });
-    expect([part.pickedSubform()!.most, part.pickedSubform()!.conditions]).toEqual([
+    expect([part.editor.pickedSubform()!.most, part.editor.pickedSubform()!.conditions]).toEqual([
       10,
       ['"#f_fAmount" > 1'],
     ]);
@@ -173,10 +191,14 @@ describe('ScreensComponent', () => {
   });
 
   it('says in which fields its list is searched', async () => {
-    expect(part.searched().map(({ id }) => id)).toEqual(['f_lState', 'f_lNote']);
-    part.toggleFound('f_lNote');
+    expect(
+      screen()
+        .searched()
+        .map(({ id }) => id),
+    ).toEqual(['f_lState', 'f_lNote']);
+    screen().toggleFound('f_lNote');
     expect(part.form()!.finds).toEqual(['f_lNote']);
-    part.toggleFound('f_lNote');
+    screen().toggleFound('f_lNote');
     expect(part.form()!.finds).toEqual([]);
   });
 
@@ -193,14 +215,17 @@ describe('ScreensComponent', () => {
   });
 
   it('puts the labels of all fields in one place, and that of a picked one in another', async () => {
-    expect(part.labelsAt()).toBe('above');
-    part.setLabels('left');
-    expect(part.labelsAt()).toBe('left');
+    expect(screen().labelsAt()).toBe('above');
+    screen().setLabels('left');
+    expect(screen().labelsAt()).toBe('left');
     cell('Fee').click();
     await fixture.whenStable();
-    expect(part.pickedLabel()).toBe('left');
-    part.setPicked({ labelAt: 'none' });
-    expect([part.pickedLabel(), part.labelsAt()]).toEqual(['none', null]);
+    expect(cells().labelAt()).toBe('left');
+    part.editor.setCells({ labelAt: 'none' });
+    expect(cells().labelAt()).toBe('none');
+    part.editor.picked.set([]);
+    await fixture.whenStable();
+    expect(screen().labelsAt()).toBeNull();
   });
 
   it('takes a subform off the form and offers it again', async () => {
@@ -231,16 +256,20 @@ describe('ScreensComponent', () => {
     expect(box().checked).toBeFalse();
     box().click();
     http.expectOne('/api/files/f_x/forms/preview').flush(null);
-    expect(part.within().map(({ link }) => link)).toEqual(['f_fLoan']);
+    expect(
+      rows()
+        .within()
+        .map(({ link }) => link),
+    ).toEqual(['f_fLoan']);
   });
 
   it('shows the rows of a subform as cards, whose fields are picked like any others', async () => {
     cell('Fines').click();
     await fixture.whenStable();
     button(page, 'cards').click();
-    expect(part.pickedSubform()!.look).toBe('cards');
-    part.picked.set(['f_fLoan/f_fAmount']);
-    part.setPicked({ width: 8 });
+    expect(part.editor.pickedSubform()!.look).toBe('cards');
+    part.editor.picked.set(['f_fLoan/f_fAmount']);
+    part.editor.setCells({ width: 8 });
     expect(cellsOf(subformsOf(part.form()!.parts)[0]!.parts).map(({ width }) => width)).toEqual([3, 8]);
   });
 
@@ -255,54 +284,55 @@ describe('ScreensComponent', () => {
     cell('Lent on').click();
     cell('Due back').dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
     await fixture.whenStable();
-    part.put('-section');
+    part.editor.put('-section');
     await fixture.whenStable();
     expect(text()).toBe(before.replace('f_lFrom f_lDue', 'section'));
-    expect(part.place()).toBe(part.places()[1]!.id);
+    expect(part.editor.place()).toBe(part.editor.places()[1]!.id);
     const heading = page.querySelector<HTMLElement>('[role="button"][aria-label="Section"]')!;
     heading.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     await fixture.whenStable();
-    part.setPart({ label: 'Dates' });
-    expect(part.places().map(({ label }) => label)).toContain('in Dates');
+    part.editor.setPart({ label: 'Dates' });
+    expect(part.editor.places().map(({ label }) => label)).toContain('in Dates');
     cell('Fee').click();
-    part.put('-tabs');
+    part.editor.put('-tabs');
     cell('Lent on').click();
-    part.put(part.places().find(({ label }) => label === 'in Tab')!.id);
-    expect(part.place()).toBe(part.places().find(({ label }) => label === 'in Tab')!.id);
+    part.editor.put(part.editor.places().find(({ label }) => label === 'in Tab')!.id);
+    expect(part.editor.place()).toBe(part.editor.places().find(({ label }) => label === 'in Tab')!.id);
     for (let step = 0; step < 4; step++) part.undo();
     expect(part.form()!.parts).toEqual(parts);
     expect(part.unsaved()).toBeFalse();
     for (let step = 0; step < 4; step++) part.redo();
     expect(part.future()).toEqual([]);
     // A section that is taken apart leaves what stood in it.
-    part.picked.set([part.places().find(({ label }) => label === 'in Dates')!.id]);
-    part.takeApart();
+    part.editor.picked.set([part.editor.places().find(({ label }) => label === 'in Dates')!.id]);
+    part.editor.takeApart();
     expect(text()).toBe(before.replace('f_lFrom ', '').replace('f_lFee', 'tabs'));
   });
 
   it('adds tabs and takes them away without what stands on them', async () => {
     cell('Fee').click();
-    part.put('-tabs');
+    part.editor.put('-tabs');
     const tabs = part.form()!.parts.find((one) => one.part === 'tabs')!;
-    part.picked.set([tabs.id]);
-    part.addTab();
+    part.editor.picked.set([tabs.id]);
+    await fixture.whenStable();
+    other().addTab();
     await fixture.whenStable();
     const now = () => part.form()!.parts.find((one) => one.part === 'tabs')!.tabs;
-    part.setTab(now()[0]!.id, 'Money');
+    other().setTab(now()[0]!.id, 'Money');
     expect(now().map(({ label, parts }) => [label, parts.length])).toEqual([
       ['Money', 1],
       ['Another tab', 0],
     ]);
-    part.dropTab(now()[0]!.id);
+    other().dropTab(now()[0]!.id);
     expect(now().map(({ label, parts }) => [label, parts.length])).toEqual([['Another tab', 1]]);
-    part.dropTab(now()[0]!.id);
+    other().dropTab(now()[0]!.id);
     expect(now().length).toBe(1);
   });
 
   it('adds a heading and a note, and shares a row evenly', async () => {
     button(page, 'Heading').click();
     await fixture.whenStable();
-    part.setPart({ text: 'Who borrows' });
+    part.editor.setPart({ text: 'Who borrows' });
     await fixture.whenStable();
     expect([...page.querySelectorAll('h2')].map(({ textContent }) => textContent)).toContain('Who borrows');
     cell('Lent on').click();
@@ -310,7 +340,7 @@ describe('ScreensComponent', () => {
       cell(name).dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
     await fixture.whenStable();
     button(page, 'Share one row evenly').click();
-    expect(part.pickedCells().map(({ width }) => width)).toEqual([3, 3, 3, 3]);
+    expect(part.editor.pickedCells().map(({ width }) => width)).toEqual([3, 3, 3, 3]);
   });
 
   it('opens on the first record, on a blank one, or is for entering alone', async () => {

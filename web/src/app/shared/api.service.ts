@@ -7,7 +7,7 @@ import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
-import type { NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
+import type { GridView, NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { BringPlan, SheetStyle } from '@heathridge/core/sheet';
 import type { Value } from '@heathridge/core/values';
 
@@ -32,6 +32,7 @@ type People = answers.Answer<typeof answers.People>;
 export type Member = People['people'][number];
 export type { RecordRow, RecordRows } from '@heathridge/core/api';
 export type RecordData = answers.Answer<typeof answers.RecordData>;
+export type FormPreview = answers.Answer<typeof answers.FormPreview>;
 export type Choice = answers.Answer<typeof answers.Choice>;
 export type Attachment = answers.Answer<typeof answers.Attachment>;
 export type Progress = answers.Answer<typeof answers.Progress>;
@@ -83,6 +84,13 @@ export interface WindowRequest extends RowsAsked {
   readonly sort: readonly SortBy[];
 }
 
+/** Which rows of a list are asked for. */
+export interface PageRequest extends WindowRequest {
+  /** The links that lead to its rows from those of the first list, and the key of the row they lead to. */
+  readonly path: readonly string[];
+  readonly parent: string | number | null;
+}
+
 /** Milliseconds between two tries of a save that waits, and after how many of them it is told again. */
 const TURN = 1000;
 const TELL_EVERY = 5;
@@ -98,6 +106,8 @@ export class Api {
     this.http.post<answers.Answer<typeof answers.SignedIn>>('/api/session', { login, password });
   signOut = () => this.http.delete('/api/session');
   keepLook = (look: Look) => this.http.put<Look>('/api/session/look', look);
+  changePassword = (current: string, next: string) =>
+    this.http.put<unknown>('/api/session/password', { current, next });
   createAccount = (login: string, name: string, password: string) =>
     this.http.post<answers.Answer<typeof answers.SignedIn>>('/api/accounts', { login, name, password });
 
@@ -253,7 +263,7 @@ export class Api {
       .post<answers.Answer<typeof answers.Choices>>(`${base(file)}/lookups/${field}`, request)
       .pipe(map(({ choices }) => choices));
   previewForm = (file: string, form: Form, key: RowKey | null) =>
-    this.http.post<RecordData | null>(`${base(file)}/forms/preview`, { form, key });
+    this.http.post<FormPreview | null>(`${base(file)}/forms/preview`, { form, key });
 
   sendSheet = (file: string, picked: Blob, name: string, watch: string) =>
     this.http.post<SheetLook>(`${base(file)}/sheets`, picked, {
@@ -310,10 +320,19 @@ export class Api {
       params: { key: JSON.stringify(key) },
     });
   /** What would become of other rows if a record were deleted. */
-  recordAlong = (file: string, screen: string, key: RowKey) =>
+  recordAlong = (file: string, screen: string, key: RowKey, table?: string) =>
     this.http.post<answers.Answer<typeof answers.Along>>(`${base(file)}/desk/screens/${screen}/along`, {
       key,
+      ...(table === undefined ? {} : { table }),
     });
+  page = (file: string, screen: string, request: PageRequest) =>
+    this.http.post<answers.Answer<typeof answers.Page>>(`${base(file)}/desk/screens/${screen}/page`, request);
+  /** Keeps how a list is looked at; null for as it is by itself. */
+  keepListView = (
+    file: string,
+    screen: string,
+    kept: { readonly path: readonly string[]; readonly everyone: boolean; readonly view: GridView | null },
+  ) => this.http.put<unknown>(`${base(file)}/desk/screens/${screen}/view`, kept);
   moreRows = (
     file: string,
     screen: string,

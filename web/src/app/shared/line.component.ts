@@ -102,7 +102,7 @@ export class LineComponent implements ControlValueAccessor, OnInit {
   /** What is wrong with what was taken, as far as somebody else has found out. */
   readonly problem = input('');
   readonly placeholder = input('');
-  readonly type = input<'text' | 'password' | 'search'>('text');
+  readonly type = input<'text' | 'password' | 'search' | 'color'>('text');
   readonly autocomplete = input('off');
   readonly inputmode = input<string | null>(null);
   readonly disabled = input(false, { transform: booleanAttribute });

@@ -100,6 +100,8 @@ export class ValueInputComponent implements ControlValueAccessor, ValueContext {
   readonly marksOnly = input(false);
   /** Whether there is a way to add a row to the other table here. */
   readonly canAdd = input(false);
+  /** How a choice is chosen; as its field says where it is not said. */
+  readonly chosenAs = input<'list' | 'radio' | undefined>(undefined);
   /** Where a lookup's choices come from. */
   readonly fetch = input<Fetch>(() => of([]));
   /** The row it stands in, which may narrow a lookup's choices. */
@@ -120,7 +122,7 @@ export class ValueInputComponent implements ControlValueAccessor, ValueContext {
     const { type } = this.field();
     switch (type.kind) {
       case 'choice':
-        return type.as === 'radio' ? 'radio' : 'choice';
+        return (this.chosenAs() ?? type.as) === 'radio' ? 'radio' : 'choice';
       case 'picture':
       case 'file':
         return 'attachment';

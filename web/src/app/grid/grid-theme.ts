@@ -56,6 +56,25 @@ const CELLS = `
   content: '▾' / '';
 }
 
+/* A picture of a row, as high as the row is. */
+.ag-cell .small-picture {
+  display: block;
+  height: calc(var(--hr-row) - 4px);
+  max-width: 100%;
+  margin-block: 2px;
+  object-fit: contain;
+  border-radius: 3px;
+}
+
+.ag-row.changed {
+  font-style: italic;
+}
+
+/* What its cells do has a name for who listens; who looks sees it in them. */
+.only-heard .ag-header-cell-label {
+  opacity: 0;
+}
+
 /* What is unfolded is drawn by its first line, over all the others. */
 .ag-row.beneath {
   overflow: visible;

@@ -1,0 +1,411 @@
+import {
+  afterNextRender,
+  Component,
+  computed,
+  effect,
+  inject,
+  Injector,
+  input,
+  signal,
+  untracked,
+  viewChild,
+  viewChildren,
+  type ElementRef,
+} from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { MatAutocompleteModule } from '@angular/material/autocomplete';
+import { MatButton } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { MatIconModule } from '@angular/material/icon';
+import { MatMenuModule } from '@angular/material/menu';
+import { MatTooltipModule } from '@angular/material/tooltip';
+import { Router } from '@angular/router';
+import { catchError, debounceTime, EMPTY, firstValueFrom, Subject, switchMap, tap } from 'rxjs';
+import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathridge/core/design';
+import { cellsOf, panesOf, type Pane } from '@heathridge/core/form';
+import type { RowKey } from '@heathridge/core/rows';
+import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
+import { DeskStore } from '../desk/desk.store';
+import { designOf } from '../desk/record.state';
+import { Api, type ListEntry, type ScreenInfo } from '../shared/api.service';
+import { ChipComponent } from '../shared/chip.component';
+import { FIELD } from '../shared/field';
+import type { MayHoldChanges } from '../shared/leave.guard';
+import { problemOf } from '../shared/problem';
+import { conditionWords } from '../shared/readable';
+import { StripComponent } from '../shared/strip.component';
+import { Toast } from '../shared/toast.service';
+import type { Fetch } from '../value/held';
+import { ListGridComponent, type Place } from './list-grid.component';
+
+/** Conditions that are asked at once at most. */
+const MOST_CONDITIONS = 20;
+/** Milliseconds without a letter after which a search begins. */
+const SEARCH_AFTER = 200;
+/** Milliseconds for which it is offered to take something back. */
+const BACK_OFFERED = 6000;
+
+/** A list of the screen with what is picked in the list before it. */
+interface Shown {
+  readonly pane: Pane;
+  readonly table: Table;
+  readonly name: string;
+  /** The place of the list that it follows; null for the first. */
+  readonly follows: number | null;
+}
+
+/** Lists on the Desk: the rows of a table beneath one another, and beneath them what belongs to the one that is picked. */
+@Component({
+  selector: 'hr-list-page',
+  imports: [
+    ChipComponent,
+    ConditionBuilderComponent,
+    FIELD,
+    ListGridComponent,
+    MatAutocompleteModule,
+    MatButton,
+    MatIconModule,
+    MatMenuModule,
+    MatTooltipModule,
+    StripComponent,
+  ],
+  host: {
+    '[class.line]': 'isLine()',
+    '(document:keydown)': 'keys($event)',
+    '(window:beforeunload)': 'warn($event)',
+  },
+  templateUrl: './list-page.component.html',
+  styleUrl: './list-page.component.scss',
+})
+export class ListPageComponent implements MayHoldChanges {
+  private readonly api = inject(Api);
+  private readonly dialog = inject(MatDialog);
+  private readonly injector = inject(Injector);
+  private readonly router = inject(Router);
+  private readonly toast = inject(Toast);
+  readonly desk = inject(DeskStore);
+  readonly screen = input.required<string>();
+  readonly info = signal<ScreenInfo | null>(null);
+  readonly problem = signal('');
+  readonly search = signal('');
+  /** What is searched for, once nobody types any more. */
+  readonly sought = signal('');
+  readonly conditions = signal<readonly { readonly text: string; readonly words: string }[]>([]);
+  readonly asked = computed(() => this.conditions().map(({ text }) => text));
+  /** The key of the row that is picked in each list. */
+  readonly picks = signal<readonly (RowKey | null)[]>([]);
+  readonly totals = signal<readonly (number | null)[]>([]);
+  /** Whether somebody has arranged a list for herself. */
+  readonly isArranged = signal(false);
+  /** What is offered in the line in which the first row is found. */
+  readonly offers = signal<readonly ListEntry[]>([]);
+  readonly found = signal('');
+  private readonly searches = new Subject<string>();
+  private readonly finds = new Subject<string>();
+  private readonly grids = viewChildren(ListGridComponent);
+  private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
+  private last: { readonly entry: number; readonly screen: string } | null = null;
+
+  readonly design = computed(() => {
+    const info = this.info();
+    return info && designOf(info.tables, info.settings);
+  });
+  readonly fetch: Fetch = (field, request) =>
+    this.api.screenChoices(this.desk.file, this.screen(), field, request);
+  readonly place = computed((): Place | null => {
+    const design = this.design();
+    return design && { design, screen: this.screen(), fetch: this.fetch };
+  });
+  readonly shown = computed((): Shown[] => {
+    const [design, info] = [this.design(), this.info()];
+    if (!design || !info) return [];
+    const panes = panesOf(design, info.form);
+    return panes.map((pane) => {
+      const before = panes.findIndex(({ path }) => path.join() === pane.path.slice(0, -1).join());
+      return {
+        pane,
+        table: design.tables.find(({ id }) => id === pane.form.table)!,
+        name: [this.screen(), ...pane.path].join('/'),
+        follows: pane.path.length === 0 ? null : before,
+      };
+    });
+  });
+  /** Whether the first list is a line in which one of its rows is found. */
+  readonly isLine = computed(() => this.info()?.form.list?.starts === 'line');
+  readonly paths = computed((): FieldPath[] => {
+    const [first] = this.shown();
+    if (!first) return [];
+    return cellsOf(first.pane.form.parts).flatMap(({ field: id }) => {
+      const field = fieldOf(first.table, id);
+      return field ? [{ field, ids: [id], text: `"#${id}"`, label: field.label, of: '' }] : [];
+    });
+  });
+  readonly mostConditions = MOST_CONDITIONS;
+  readonly none: readonly string[] = [];
+  readonly canKeepForAll = computed(() => this.desk.info()?.role === 'builder' && !this.desk.info()?.duty);
+
+  constructor() {
+    this.searches
+      .pipe(debounceTime(SEARCH_AFTER), takeUntilDestroyed())
+      .subscribe((text) => this.sought.set(text));
+    this.finds
+      .pipe(
+        debounceTime(SEARCH_AFTER),
+        switchMap((text) =>
+          this.api.list(this.desk.file, this.screen(), text, null).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ entries }) => this.offers.set(entries.slice(0, 30)));
+    toObservable(this.screen)
+      .pipe(
+        tap(() => {
+          this.info.set(null);
+          this.problem.set('');
+          this.search.set('');
+          this.sought.set('');
+          this.found.set('');
+          this.picks.set([]);
+          this.totals.set([]);
+          this.last = null;
+        }),
+        switchMap((screen) =>
+          this.api.screen(this.desk.file, screen).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((info) => {
+        const design = designOf(info.tables, info.settings);
+        const view = viewOf(info, []);
+        this.conditions.set(
+          (view?.conditions ?? []).map((text) => ({
+            text,
+            words: conditionWords(text, catalogOf(design), info.form.table),
+          })),
+        );
+        this.isArranged.set(info.views.some(({ own }) => own));
+        this.info.set(info);
+      });
+    effect(() => {
+      if (this.isLine()) untracked(() => this.finds.next(''));
+    });
+  }
+
+  viewAt(path: readonly string[]) {
+    const info = this.info();
+    return info ? viewOf(info, path) : null;
+  }
+
+  /** The key by which rows of a list that follows lead to what is picked before it. */
+  parentOf({ follows }: Shown): string | number | null {
+    return follows === null ? null : (this.picks()[follows]?.[0] ?? null);
+  }
+
+  /** `Repairs of instrument A-0012`. */
+  headOf({ pane, follows }: Shown): string {
+    if (follows === null) return pane.form.label;
+    const before = this.shown()[follows]!;
+    const key = this.picks()[follows];
+    if (!key) return pane.form.label;
+    const text = follows === 0 && this.isLine() ? this.found() : '';
+    const name = text || showKey(before.table, key, this.desk.reading().locale);
+    return `${pane.form.label} of ${before.table.label.toLowerCase()} ${name}`;
+  }
+
+  countOf(at: number): string {
+    const total = this.totals()[at];
+    const shown = this.shown()[at];
+    if (total == null || !shown) return '';
+    const { label, plural } = shown.table;
+    return `${total.toLocaleString('en-GB')} ${(total === 1 ? label : plural).toLowerCase()}`;
+  }
+
+  counted(at: number, total: number): void {
+    this.totals.update((known) => this.shown().map((_, i) => (i === at ? total : (known[i] ?? null))));
+  }
+
+  /** Shows what belongs to a row; what was picked in the lists that follow belonged to another. */
+  pick(at: number, key: RowKey | null): void {
+    const same = this.picks()[at]?.join() === key?.join();
+    if (same && (key !== null || this.picks()[at] === null)) return;
+    const isBehind = (i: number): boolean => {
+      const follows = this.shown()[i]?.follows ?? null;
+      return follows !== null && (follows === at || isBehind(follows));
+    };
+    const places = this.shown().map((_, i) => i);
+    this.picks.update((known) =>
+      places.map((i) => (i === at ? key : isBehind(i) ? null : (known[i] ?? null))),
+    );
+    this.totals.update((known) => places.map((i) => (isBehind(i) ? null : (known[i] ?? null))));
+  }
+
+  /** The screen of records on which the rows of a list are opened; null where there is none for her. */
+  placeOf({ table }: Shown): string | null {
+    const screens = this.desk.info()?.screens ?? [];
+    return screens.find(({ shows, table: id }) => shows === 'record' && id === table.id)?.id ?? null;
+  }
+
+  async open(shown: Shown, key: RowKey): Promise<void> {
+    const screen = this.placeOf(shown);
+    if (screen)
+      await this.router.navigate(['/desk', this.desk.file, 'screen', screen], {
+        queryParams: { key: JSON.stringify(key) },
+      });
+  }
+
+  searched(text: string): void {
+    this.search.set(text);
+    this.searches.next(text);
+  }
+
+  finding(text: string): void {
+    this.found.set(text);
+    this.finds.next(text);
+  }
+
+  take(entry: ListEntry): void {
+    this.found.set(entry.title ?? '');
+    this.pick(0, entry.key);
+  }
+
+  ask({ text, words }: Made): void {
+    const design = this.design();
+    const [first] = this.shown();
+    if (!design || !first) return;
+    const read = words || conditionWords(text, catalogOf(design), first.table.id);
+    this.conditions.update((known) => [...known, { text, words: read }]);
+    this.arranged();
+  }
+
+  drop(index: number): void {
+    this.conditions.update((known) => known.filter((_, i) => i !== index));
+    this.arranged();
+  }
+
+  private arranged(): void {
+    // What is asked is kept with how the list is looked at.
+    afterNextRender(() => this.grids()[0]?.arranged(), { injector: this.injector });
+  }
+
+  /** How the lists are looked at now is how everyone finds them who has not arranged them for herself. */
+  async keepForAll(): Promise<void> {
+    try {
+      for (const [i, grid] of this.grids().entries()) {
+        const { path } = grid.pane();
+        const view = grid.viewNow();
+        await firstValueFrom(this.keep(path, true, i === 0 ? view : { ...view, conditions: [] }));
+      }
+      this.toast.say('Everyone finds it like this now.');
+    } catch (error) {
+      this.toast.problem(error);
+    }
+  }
+
+  /** One's own arrangement is forgotten: the list is as the builder has it. */
+  async asItWas(): Promise<void> {
+    try {
+      for (const { pane } of this.shown()) await firstValueFrom(this.keep(pane.path, false, null));
+      const info = await firstValueFrom(this.api.screen(this.desk.file, this.screen()));
+      const view = viewOf(info, []);
+      this.conditions.set((view?.conditions ?? []).map((text) => ({ text, words: text })));
+      this.isArranged.set(false);
+      this.info.set(null);
+      setTimeout(() => this.info.set(info));
+    } catch (error) {
+      this.toast.problem(error);
+    }
+  }
+
+  private keep(
+    path: readonly string[],
+    everyone: boolean,
+    view: ReturnType<ListGridComponent['viewNow']> | null,
+  ) {
+    return this.api.keepListView(this.desk.file, this.screen(), { path, everyone, view });
+  }
+
+  /** Says what was saved, and offers to take it back. */
+  saved({ text, entry }: { readonly text: string; readonly entry: number }): void {
+    const screen = this.screen();
+    this.last = { entry, screen };
+    this.toast.offer(text, 'Take it back', () => void this.takeBack(), BACK_OFFERED);
+  }
+
+  async takeBack(): Promise<void> {
+    const { last } = this;
+    this.last = null;
+    if (!last) return;
+    try {
+      await firstValueFrom(this.api.undoSave(this.desk.file, last.screen, last.entry));
+    } catch (error) {
+      this.problem.set(problemOf(error).detail);
+      return;
+    }
+    this.toast.say('It is as it was before.');
+    this.grids().forEach((grid) => grid.refresh());
+  }
+
+  unsaved(): boolean {
+    return this.grids().some((grid) => grid.unsaved());
+  }
+
+  async settle(): Promise<boolean> {
+    for (const grid of this.grids()) if (!(await grid.saveAll())) return false;
+    return true;
+  }
+
+  left(): void {
+    this.grids().forEach((grid) => grid.setAllAside());
+  }
+
+  warn(event: BeforeUnloadEvent): void {
+    if (this.unsaved()) event.preventDefault();
+  }
+
+  /** Goes to the list before or behind one. */
+  goOn(from: number, by: 1 | -1): void {
+    const other = this.shown()[from + by];
+    if (other) this.gridOf(other)?.enter();
+  }
+
+  gridOf({ pane }: Shown): ListGridComponent | undefined {
+    return this.grids().find((grid) => grid.pane() === pane);
+  }
+
+  keys(event: KeyboardEvent): void {
+    if (this.dialog.openDialogs.length > 0) return;
+    const letter = event.key.toLowerCase();
+    const isTyping = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+    if (event.ctrlKey && letter === 's') {
+      event.preventDefault();
+      void this.settle();
+    } else if (event.altKey && letter === 'n') {
+      event.preventDefault();
+      this.grids()
+        .find((grid) => grid.pinned().length > 0)
+        ?.startNew();
+    } else if (event.ctrlKey && letter === 'k') {
+      event.preventDefault();
+      this.searchBox()?.nativeElement.focus();
+    } else if (event.ctrlKey && letter === 'z' && this.last && !isTyping) {
+      event.preventDefault();
+      void this.takeBack();
+    }
+  }
+}
+
+/** How a list is looked at: as she keeps it for herself, else as everyone finds it. */
+function viewOf({ views }: ScreenInfo, path: readonly string[]) {
+  const own = views.filter((view) => view.path.join() === path.join());
+  return (own.find((view) => view.own) ?? own[0])?.view ?? null;
+}
