@@ -225,13 +225,19 @@ test('two people change one record: fields merge, a clash shows both', async ({
   await other.getByRole('button', { name: 'Mara Ashdown' }).click();
   await expect(other.getByRole('heading', { name: 'Files' })).toBeVisible();
   await other.goto(page.url());
+  // Who comes second is told at once that somebody has it open already.
+  await expect(other.getByText('Tobin Leck has it open too')).toBeVisible();
+  await office.field(/^Surname/).fill('Mergeby');
+  await office.field(/^First name/).fill('Kit');
   await other.getByRole('textbox', { name: /^Surname/ }).fill('Clashwood');
   await other.getByRole('textbox', { name: /^Phone/ }).fill('01632 960999');
   await other.getByRole('button', { name: /^Save/ }).click();
   await expect(other.locator('mat-snack-bar-container')).toContainText('is saved');
 
-  await office.field(/^Surname/).fill('Mergeby');
-  await office.field(/^First name/).fill('Kit');
+  // What he has not touched is shown as she left it; what he typed stays as it is.
+  await office.said('Mara Ashdown has changed this player');
+  await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
+  await expect(office.field(/^Surname/)).toHaveValue('Mergeby');
   await office.button(/^Save/).click();
   await expect(
     page.getByText(/Somebody else has changed Surname meanwhile\. They put “Clashwood”/),
@@ -240,6 +246,8 @@ test('two people change one record: fields merge, a clash shows both', async ({
   await office.said('is saved');
   await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
   await expect(office.field(/^Surname/)).toHaveValue('Mergeby');
+  // On her page, where nothing was typed since, it is so too.
+  await expect(other.getByRole('textbox', { name: /^Surname/ })).toHaveValue('Mergeby');
   await other.context().close();
 });
 

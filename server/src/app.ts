@@ -8,6 +8,7 @@ import rateLimit from '@fastify/rate-limit';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyReply } from 'fastify';
 import { systemClock, type Clock } from './clock';
 import { Newsroom } from './http/news';
+import { Presence } from './http/presence';
 import { openApi } from './http/openapi';
 import { Problem } from './problem';
 import { Router, type RouteRecord } from './http/routes';
@@ -103,6 +104,7 @@ export async function buildApp({
     jobs: new JobPool(),
     sheets: new SheetFolder(join(data, SHEETS)),
     news: new Newsroom(clock.id('e')),
+    presence: new Presence(),
     progress: new Map(),
   };
 

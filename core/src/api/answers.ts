@@ -381,6 +381,9 @@ export const ScreenInfo = v.strictObject({
   today: v.string(),
 });
 
+/** Who else has a record open, by name. */
+export const Others = v.strictObject({ others: v.array(v.string()) });
+
 export const ListEntry = v.strictObject({
   key: Key,
   title: v.nullable(v.string()),

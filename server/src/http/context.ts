@@ -3,6 +3,7 @@ import type { Clock } from '../clock';
 import type { JobPool } from '../jobs/pool';
 import type { Accounts } from '../people/accounts';
 import type { Newsroom } from './news';
+import type { Presence } from './presence';
 import type { SheetFolder } from '../sheets/folder';
 import type { Files, OpenFile } from '../store/files';
 
@@ -16,6 +17,7 @@ export interface Context {
   readonly jobs: JobPool;
   readonly sheets: SheetFolder;
   readonly news: Newsroom;
+  readonly presence: Presence;
 }
 
 /** Today's date where the office of a file is. */

@@ -72,4 +72,31 @@ describe('Newsroom', () => {
     expect(events[0]).toEqual(jasmine.objectContaining({ by: 'Mara Ashdown', entry: body.entry }));
     await office.close();
   });
+
+  it('is told on the Desk of the tables on one’s screens alone, and of no keys; and that the design is another', async () => {
+    const office = await Office.open();
+    const { body: people } = await office.call('GET', 'people');
+    const colleague = people.people.find(({ role }: { role: string }) => role === 'colleague').id;
+    const all = { read: true, add: true, change: true, delete: true, own: null, conditions: [] };
+    const role = { type: 'role', id: 'g_a', label: 'A', screens: ['o_players'], fields: [] };
+    await office.put({ ...role, tables: [{ ...all, table: 't_payment', read: false }] } as { id: string });
+    await office.call('PUT', `people/${colleague}`, { role: 'colleague', duty: 'g_a' });
+    const listening = office.call('GET', 'desk/events?seconds=2', undefined, 'colleague');
+    const change = (table: string, field: string) =>
+      office.save({ op: 'update', table, key: [1], values: { [field]: '9' }, was: {} });
+    expect((await change('t_school', 'f_schoolPhone')).status).toBe(200);
+    expect((await change('t_player', 'f_playerPhone')).status).toBe(200);
+    const form = office.design.forms.find(({ id }) => id === 'o_players')!;
+    expect((await office.put({ ...form, label: 'People' } as { id: string })).status).toBe(200);
+    const events = String((await listening).raw)
+      .split('\n\n')
+      .flatMap((event) => /data: (.+)/.exec(event)?.[1] ?? [])
+      .map((text) => JSON.parse(text) as unknown);
+    const by = 'Mara Ashdown';
+    expect(events).toEqual([
+      { own: false, by, tables: ['t_player'], design: false },
+      { own: false, by, tables: [], design: true },
+    ]);
+    await office.close();
+  });
 });

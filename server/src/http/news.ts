@@ -27,6 +27,7 @@ const BEAT = 20_000;
 
 interface Told {
   readonly id: number;
+  readonly news: News;
   /** The event as it is sent: written once, however many listen. */
   readonly text: string;
 }
@@ -46,16 +47,31 @@ export class Newsroom {
 
   tell(file: string, news: News): void {
     const id = this.next++;
-    const told: Told = { id, text: `id: ${this.epoch}-${id}\ndata: ${JSON.stringify(news)}\n\n` };
+    const told: Told = { id, news, text: this.written(id, news) };
     const kept = [...(this.kept.get(file) ?? []), told].slice(-MOST_KEPT);
     this.kept.set(file, kept);
     this.bus.emit(file, told);
   }
 
-  /** The events of a file from now on, or from behind the one with this id. It ends after `seconds`, if given. */
-  listen(file: string, last: string | null, seconds: number | null): Readable {
+  private written(id: number, news: unknown): string {
+    return `id: ${this.epoch}-${id}\ndata: ${JSON.stringify(news)}\n\n`;
+  }
+
+  /**
+   * The events of a file from now on, or from behind the one with this id. It ends after `seconds`, if given. With `as`
+   * each is told as that gives it, and not at all where it gives null.
+   */
+  listen(
+    file: string,
+    last: string | null,
+    seconds: number | null,
+    as?: (news: News) => object | null,
+  ): Readable {
     const stream = new Readable({ read: () => undefined });
-    const push = ({ text }: Told): void => void stream.push(text);
+    const push = ({ id, news, text }: Told): void => {
+      const other = as?.(news);
+      if (other !== null) stream.push(other ? this.written(id, other) : text);
+    };
     stream.push(`retry: 1000\nid: ${this.epoch}-${this.next - 1}\n\n`);
     this.since(file, last, push, stream);
     this.bus.on(file, push);
@@ -83,6 +99,11 @@ export class Newsroom {
     const isWhole = isKnown && (kept.length < MOST_KEPT || kept[0]!.id <= number + 1);
     if (isWhole) kept.filter(({ id }) => id > number).forEach(push);
     else stream.push('event: reset\ndata: {}\n\n');
+  }
+
+  /** Tells that the design of a file is another. */
+  tellDesign(file: string, { id, name }: { readonly id: string; readonly name: string }): void {
+    this.tell(file, { account: id, by: name, entry: null, tables: [], design: true });
   }
 
   /** Ends every line, so that the server can end. */

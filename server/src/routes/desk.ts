@@ -332,6 +332,28 @@ export function deskRoutes(router: Router): void {
   });
   router.add({
     method: 'POST',
+    url: '/api/files/:file/desk/screens/:screen/here',
+    answer: answers.Others,
+    needs: 'colleague',
+    summary: 'Say which record you have open, again and again while you do; who else has it open',
+    body: v.object({
+      /** Tells the pages of one person apart. */
+      page: v.pipe(v.string(), v.minLength(1), v.maxLength(40)),
+      /** Null once it is left. */
+      key: v.nullable(Key),
+    }),
+    handler: ({ context, file, person, viewer, body: { page, key } }) => {
+      const form = screenOf(viewer);
+      const table = tableAt(file, form.table);
+      const own = key && checkedKeys(file, table, [key])[0]!;
+      if (own && !isAmong(file.reader, file.design, table, own, [form.conditions ?? []]))
+        throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+      const at = own && { table: table.id, key: own };
+      return { others: context.presence.here(file.id, page, person, at, Date.parse(context.clock.now())) };
+    },
+  });
+  router.add({
+    method: 'POST',
     url: '/api/files/:file/desk/screens/:screen/along',
     answer: answers.Along,
     needs: 'colleague',

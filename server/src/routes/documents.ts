@@ -53,7 +53,9 @@ export function documentRoutes(router: Router): void {
       assertBase(file, body.id, base, body.label);
       const mark = { at: context.clock.now(), by: person.name };
       file.orm.transaction((tx) => putDefinition(tx as never, body, mark));
-      return { design: context.files.reload(file.id), versions: definitionVersions(file.orm) };
+      const design = context.files.reload(file.id);
+      context.news.tellDesign(file.id, person);
+      return { design, versions: definitionVersions(file.orm) };
     },
   });
   router.add({
@@ -83,7 +85,9 @@ export function documentRoutes(router: Router): void {
       assertBase(file, id, query.base, known.label);
       const mark = { at: context.clock.now(), by: person.name };
       file.orm.transaction((tx) => dropDefinition(tx as never, id, mark));
-      return { design: context.files.reload(file.id), versions: definitionVersions(file.orm) };
+      const design = context.files.reload(file.id);
+      context.news.tellDesign(file.id, person);
+      return { design, versions: definitionVersions(file.orm) };
     },
   });
 }

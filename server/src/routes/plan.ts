@@ -238,6 +238,7 @@ export function planRoutes(router: Router): void {
           options,
         ),
       );
+      context.news.tellDesign(file.id, person);
       const draftVersion = context.accounts.keepDraft(file.id, person.id, null)!;
       return { design, counts: counts(context.files.get(file.id)), draftVersion };
     },
@@ -302,6 +303,7 @@ export function planRoutes(router: Router): void {
           options,
         ),
       );
+      context.news.tellDesign(file.id, person);
       return { design, counts: counts(context.files.get(file.id)) };
     },
   });

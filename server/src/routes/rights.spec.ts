@@ -33,6 +33,7 @@ describe('rights', () => {
         ':form',
         'definitions.zip',
         'events',
+        'events',
         'not-taken.csv',
         'openapi.json',
         'out',

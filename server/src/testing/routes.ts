@@ -73,6 +73,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     for: 'colleague',
     body: { path: [], link: 'f_hirePlayer', key: 1 },
   },
+  'GET /api/files/:file/desk/events': { for: 'colleague', query: 'seconds=0' },
+  'POST /api/files/:file/desk/screens/:screen/here': {
+    for: 'colleague',
+    body: { page: 'p', key: [1417] },
+  },
   'POST /api/files/:file/desk/screens/:screen/along': { for: 'colleague', body: { key: [1417] } },
   'POST /api/files/:file/desk/screens/:screen/save': {
     for: 'colleague',

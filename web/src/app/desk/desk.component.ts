@@ -6,6 +6,7 @@ import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/rou
 import { seeAs } from '../shared/as-role';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
+import { DeskLine } from './desk-news.service';
 import { DeskStore } from './desk.store';
 
 /** The Desk: the office's name and its screens as tabs. */
@@ -20,7 +21,7 @@ import { DeskStore } from './desk.store';
     RouterOutlet,
     AccountMenuComponent,
   ],
-  providers: [DeskStore],
+  providers: [DeskLine, DeskStore],
   host: { '(document:keydown)': 'keys($event)' },
   template: `
     <header>

@@ -3,6 +3,7 @@ import {
   afterNextRender,
   Component,
   computed,
+  DestroyRef,
   effect,
   inject,
   Injector,
@@ -21,17 +22,21 @@ import { Router } from '@angular/router';
 import {
   catchError,
   debounceTime,
+  distinctUntilChanged,
   EMPTY,
+  exhaustMap,
   filter,
   firstValueFrom,
   of,
   Subject,
   switchMap,
+  takeWhile,
   tap,
+  timer,
   type Observable,
 } from 'rxjs';
 import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } from '@heathridge/core/design';
-import { allParts, type Beyond } from '@heathridge/core/form';
+import { allLevels, allParts, levelOf, type Beyond } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
@@ -40,12 +45,14 @@ import { NothingComponent } from '../frame/nothing.component';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { deletion } from '../shared/deleting';
 import { FIELD } from '../shared/field';
+import { newId } from '../shared/ids';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { leaving, type MayHoldChanges } from '../shared/leave.guard';
 import { problemOf } from '../shared/problem';
 import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
+import { ALL, DeskLine, type DeskNews } from './desk-news.service';
 import { DeskStore } from './desk.store';
 import type { Place } from './sheet.service';
 import { RecordSheetComponent } from './record-sheet.component';
@@ -63,6 +70,9 @@ import {
 
 /** Milliseconds without a letter after which what was typed is kept. */
 const KEPT_AFTER = 250;
+
+/** Milliseconds after which it is said again that a record is open here. */
+const HERE_EVERY = 20_000;
 
 /** A save that can be taken back. */
 interface Saved {
@@ -105,6 +115,7 @@ export class RecordPageComponent implements MayHoldChanges {
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
   private readonly drafts = inject(RecordDrafts);
+  private readonly line = inject(DeskLine);
   readonly desk = inject(DeskStore);
   readonly screen = input.required<string>();
   /** Set in the address to begin with a new record. */
@@ -120,6 +131,10 @@ export class RecordPageComponent implements MayHoldChanges {
   readonly state = signal<RecordState | null>(null);
   readonly title = signal('');
   readonly busy = signal(false);
+  /** Who else has the record open. */
+  readonly others = signal<readonly string[]>([]);
+  /** Tells this page from others of the same person. */
+  private readonly page = newId('page');
   readonly listing = signal(true);
   readonly problem = signal('');
   /** When what stands here and is not saved was typed, where it was kept from before; in UTC. */
@@ -281,6 +296,35 @@ export class RecordPageComponent implements MayHoldChanges {
         this.searches.next(this.search());
         if (this.newParam()) this.begin();
       });
+    inject(DestroyRef).onDestroy(() => {
+      // Whoever looks here next need not wait until it is forgotten.
+      this.api
+        .here(this.desk.file, this.screen(), this.page, null)
+        .pipe(catchError(() => EMPTY))
+        .subscribe();
+    });
+    this.line.all.pipe(takeUntilDestroyed()).subscribe((news) => this.heard(news));
+    // Who else has the record open is asked when it is opened, and while it is.
+    toObservable(
+      computed(() => ({ screen: this.screen(), key: JSON.stringify(this.state()?.record().key ?? null) })),
+    )
+      .pipe(
+        distinctUntilChanged((a, b) => a.key === b.key && a.screen === b.screen),
+        tap(() => this.others.set([])),
+        switchMap(({ screen, key }) =>
+          timer(0, HERE_EVERY).pipe(
+            exhaustMap(() =>
+              // Without it all works as well: it is asked again at the next beat.
+              this.api
+                .here(this.desk.file, screen, this.page, JSON.parse(key) as RowKey | null)
+                .pipe(catchError(() => EMPTY)),
+            ),
+            takeWhile(() => key !== 'null', true),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe((others) => this.others.set(others));
     effect(() => {
       const [key, info] = [this.keyParam(), this.info()];
       untracked(() => {
@@ -288,6 +332,64 @@ export class RecordPageComponent implements MayHoldChanges {
         const current = this.state()?.record().key;
         if (JSON.stringify(current ?? null) !== key) this.open(JSON.parse(key) as RowKey);
       });
+    });
+  }
+
+  /** Somebody has changed what this page shows: it is shown as it now is; what was typed here stays. */
+  private heard(news: DeskNews | typeof ALL): void {
+    const info = this.info();
+    if (!info) return;
+    if (news === ALL || news.design) this.designMoved();
+    const root = levelOf(designOf(info.tables, info.settings), info.form);
+    const shown = new Set(root ? allLevels(root).map(({ table }) => table.id) : []);
+    if (news !== ALL && !news.tables.some((table) => shown.has(table))) return;
+    // Who has gone down the list is not led away from there.
+    if ((this.list()?.measureScrollOffset() ?? 0) === 0) this.searches.next(this.search());
+    const state = this.state();
+    const key = state?.record().key;
+    // Of a save of one's own the page reads the record itself.
+    if (!state || !key || this.busy()) return;
+    this.api.record(this.desk.file, this.screen(), key).subscribe({
+      next: ({ record }) => {
+        if (this.state() !== state) return;
+        const before = JSON.stringify(state.kept()) + state.shownText();
+        state.merge(record);
+        const by = news === ALL ? 'Somebody' : news.by;
+        if (news !== ALL && !news.own && before !== JSON.stringify(state.kept()) + state.shownText())
+          this.toast.say(
+            `${by} has changed this ${state.table.label.toLowerCase()}: it is shown as it now is.`,
+          );
+      },
+      error: (error: unknown) => {
+        if (this.state() !== state) return;
+        const { type, detail } = problemOf(error);
+        const kept = state.dirty() ? ' What you typed is still here.' : '';
+        this.problem.set(type === 'not-found' ? `${this.title()} was deleted meanwhile.${kept}` : detail);
+      },
+    });
+  }
+
+  /** The design is another: the screen is drawn as it now is, with what was typed. */
+  private designMoved(): void {
+    const before = this.info();
+    this.api.screen(this.desk.file, this.screen()).subscribe({
+      next: (info) => {
+        if (this.info() !== before || JSON.stringify(info) === JSON.stringify(before)) return;
+        const state = this.state();
+        const key = state?.record().key;
+        this.keep();
+        this.info.set(info);
+        if (!state) return;
+        this.toast.say(
+          `The builder has changed this screen.${state.dirty() ? ' What you typed is kept.' : ''}`,
+        );
+        if (key) this.open(key);
+        else this.load(null);
+      },
+      error: (error: unknown) => {
+        const kept = this.state()?.dirty() ? ' What you typed is still here, to be copied.' : '';
+        this.problem.set(`${problemOf(error).detail}${kept}`);
+      },
     });
   }
 

@@ -55,6 +55,68 @@ describe('RecordState', () => {
     expect(record.dirty()).toBeFalse();
   });
 
+  describe('where others change it meanwhile', () => {
+    const [fine] = DATA.record.subforms[0]!.rows;
+    const now = (cells: object, rows = [fine!], total = rows.length): RecordData['record'] => ({
+      ...DATA.record,
+      cells: { ...DATA.record.cells, ...cells },
+      subforms: [{ link: 'f_fLoan', rows, total }],
+    });
+
+    it('takes what nobody has touched here, and keeps what was typed with what it was', () => {
+      const record = state();
+      record.change(record.record(), fieldOf('f_lFee'), { value: '4.00' });
+      record.change(record.record(), fieldOf('f_lDue'), {
+        value: '2026-12-01',
+        typed: 'soon',
+        problem: 'No date.',
+      });
+      record.merge(now({ f_lFee: '9.00', f_lState: 'Back', f_lDue: '2027-01-01', f_lBorrower: [2, 'Bo'] }));
+      const { held } = record.record();
+      expect([held['f_lFee']!.value, held['f_lState']!.value, held['f_lBorrower']]).toEqual([
+        '4.00',
+        'Back',
+        { value: 2, text: 'Bo' },
+      ]);
+      expect(held['f_lDue']!.typed).toBe('soon');
+      // The save says what it was when it was typed: where others have changed the same, it is asked about.
+      record.change(record.record(), fieldOf('f_lDue'), { value: '2026-12-01' });
+      expect(record.changesToSave().changes).toEqual([
+        { op: 'update', table: 't_loan', key: [1000], values: { f_lFee: '4.00' }, was: { f_lFee: '3.50' } },
+      ]);
+    });
+
+    it('takes rows that have come and leaves out those that have gone, but for what was typed into', () => {
+      const other = {
+        key: [8],
+        cells: { f_fNo: 8, f_fLoan: [1000, 'Ada'], f_fAmount: '2.00' },
+        subforms: [],
+      };
+      const keys = (record: RecordState) => record.record().lists[0]!.rows.map(({ key }) => key?.[0] ?? null);
+      const record = state();
+      const fresh = record.addChild(record.record(), 'f_fLoan');
+      record.change(fresh, AMOUNT, { value: '0.50' });
+      record.merge(now({}, [fine!, other as typeof fine & object]));
+      expect(keys(record)).toEqual([7, 8, null]);
+      record.merge(now({}, [other as typeof fine & object]));
+      expect(keys(record)).toEqual([8, null]);
+      expect(record.record().lists[0]!.unread).toBe(0);
+      const typed = state();
+      typed.change(typed.record().lists[0]!.rows[0]!, AMOUNT, { value: '0.75' });
+      typed.merge(now({}, []));
+      expect(keys(typed)).toEqual([7]);
+    });
+
+    it('is the same as before where nothing has changed', () => {
+      const record = state();
+      record.change(record.record(), fieldOf('f_lNote'), { value: 'mine' });
+      const before = record.shownText();
+      record.merge(DATA.record);
+      expect(record.shownText()).toBe(before);
+      expect(record.dirty()).toBeTrue();
+    });
+  });
+
   it('marks what cannot be worked out, as it comes and as it is typed', () => {
     const type = {
       kind: 'workedOut',

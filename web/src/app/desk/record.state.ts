@@ -359,6 +359,48 @@ export class RecordState {
     );
   }
 
+  /**
+   * Takes the record as others have left it meanwhile: what nobody has touched here is as it now is; what was typed
+   * stays, and is asked about when it is saved, where they have changed the same.
+   */
+  merge(record: RecordRow): void {
+    this.record.update((row) => this.reckoned(this.merged(row, record), null));
+  }
+
+  private merged(row: RowState, now: RecordRow): RowState {
+    const { held, was, beyond } = this.rowOf(row.level, now);
+    const mine = new Set([
+      ...changedIn(row),
+      ...Object.keys(row.held).filter((id) => row.held[id]!.typed !== undefined),
+    ]);
+    const kept = (of: Readonly<Record<string, Held>>): [string, Held][] =>
+      Object.entries(of).filter(([id]) => mine.has(id));
+    const lists = row.lists.map((list): ListState => {
+      const found = now.subforms.find(({ link }) => link === list.level.link!.id);
+      const { rows = [], total = 0, rest } = found ?? {};
+      const known = new Map(list.rows.map((inner) => [inner.key?.join(), inner]));
+      const have = new Set(rows.map(({ key }) => key.join()));
+      // What has gone elsewhere goes here too, unless something was typed into it: its save tells.
+      const left = list.rows.filter(
+        (inner) =>
+          inner.key === null || (!have.has(inner.key.join()) && (isTouched(inner) || rows.length < total)),
+      );
+      const next = rows.map((other) => {
+        const own = known.get(other.key.join());
+        return own ? this.merged(own, other) : this.rowOf(list.level, other);
+      });
+      const read = next.length + left.filter(({ key }) => key !== null).length;
+      return { ...list, rows: [...next, ...left], unread: Math.max(0, total - read), rest };
+    });
+    return {
+      ...row,
+      was: { ...was, ...Object.fromEntries(kept(row.was)) },
+      held: { ...held, ...Object.fromEntries(kept(row.held)) },
+      beyond: mine.size === 0 ? beyond : { ...beyond, links: { ...beyond.links, ...row.beyond.links } },
+      lists,
+    };
+  }
+
   /** What differs from the file, to be picked up again with {@link restore}. */
   kept(): KeptRecord {
     const { children, ...record } = keptRow(this.record());
@@ -492,6 +534,11 @@ export class RecordState {
     if (changed.length === 0) return now;
     const held = { ...row.held, ...Object.fromEntries(changed) };
     return { ...now, held };
+  }
+
+  /** All that stands on the page, as a text to be compared. */
+  shownText(): string {
+    return JSON.stringify(allRows(this.record()).map(({ key, held }) => [key, held]));
   }
 
   /** Whether something was typed into a new row or one within it, beyond what it started with. */

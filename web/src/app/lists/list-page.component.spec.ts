@@ -2,10 +2,12 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController, TestRequest } from '@angular/common/http/testing';
 import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { getGridApi } from 'ag-grid-community';
+import { Subject } from 'rxjs';
 import { emptyDesign, type Form } from '@heathridge/core/design';
 import { asList, formFromTable, mapParts } from '@heathridge/core/form';
 import type { RowChange } from '@heathridge/core/rows';
 import { OFFICE } from '../../../../core/src/design/testing/office';
+import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
 import { RecordDrafts } from '../desk/record-drafts.service';
 import type { RecordRow } from '../shared/api.service';
@@ -49,6 +51,8 @@ describe('ListPageComponent', () => {
   let fixture: ComponentFixture<ListPageComponent>;
   let http: HttpTestingController;
   let asked: Asked[];
+  /** What others do meanwhile. */
+  let heard: Subject<unknown>;
   /** Loans of each borrower. */
   let loans: Record<number, RecordRow[]>;
   const page = (): HTMLElement => fixture.nativeElement as HTMLElement;
@@ -106,7 +110,12 @@ describe('ListPageComponent', () => {
   }
 
   async function open(form: Form, views: object[] = []): Promise<void> {
-    http = setUp([DeskStore, { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } }]);
+    heard = new Subject();
+    http = setUp([
+      DeskStore,
+      { provide: DeskLine, useValue: { all: heard } },
+      { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
+    ]);
     TestBed.inject(DeskStore).open('f_x');
     const screen = { id: 'o_b', label: 'Borrower', shows: 'record', adds: true, table: 't_borrower' };
     http.expectOne('/api/files/f_x/desk').flush({
@@ -341,5 +350,16 @@ describe('ListPageComponent', () => {
     await settle();
     expect(page().querySelectorAll('h2')[0]!.textContent).toBe('Loans of borrower Ann');
     expect([0, 1].map((row) => cell(0, row, 'f_lNo').textContent)).toEqual(['1000', '1001']);
+  });
+
+  it('shows what others have changed, and keeps what is typed here', async () => {
+    await open({ ...LIST, list: { starts: 'rows', saves: 'together' } });
+    await write(0, 0, 'f_bName', 'Anna');
+    BORROWERS[1] = { ...BORROWERS[1]!, cells: { ...BORROWERS[1]!.cells, f_bName: 'Bodil' } };
+    heard.next({ own: false, by: 'Mara', tables: ['t_borrower'], design: false });
+    await after(250);
+    await settle();
+    expect([0, 1].map((row) => cell(0, row, 'f_bName').textContent)).toEqual(['Anna', 'Bodil']);
+    BORROWERS[1] = { ...BORROWERS[1], cells: { ...BORROWERS[1].cells, f_bName: 'Bo' } };
   });
 });

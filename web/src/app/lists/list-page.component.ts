@@ -25,6 +25,7 @@ import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathr
 import { cellsOf, panesOf, type Pane } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
+import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
 import { designOf } from '../desk/record.state';
 import { Api, type ListEntry, type ScreenInfo } from '../shared/api.service';
@@ -196,6 +197,10 @@ export class ListPageComponent implements MayHoldChanges {
         this.isArranged.set(info.views.some(({ own }) => own));
         this.info.set(info);
       });
+    // Rows that somebody else has changed are shown as they now are; what was typed here stays.
+    inject(DeskLine)
+      .all.pipe(debounceTime(SEARCH_AFTER), takeUntilDestroyed())
+      .subscribe(() => this.grids().forEach((grid) => grid.refresh()));
     effect(() => {
       if (this.isLine()) untracked(() => this.finds.next(''));
     });

@@ -333,6 +333,11 @@ export class Api {
     screen: string,
     kept: { readonly path: readonly string[]; readonly everyone: boolean; readonly view: GridView | null },
   ) => this.http.put<unknown>(`${base(file)}/desk/screens/${screen}/view`, kept);
+  /** Says which record is open on a page, null once it is left; and hears who else has it open. */
+  here = (file: string, screen: string, page: string, key: RowKey | null) =>
+    this.http
+      .post<answers.Answer<typeof answers.Others>>(`${base(file)}/desk/screens/${screen}/here`, { page, key })
+      .pipe(map(({ others }) => others));
   moreRows = (
     file: string,
     screen: string,
