@@ -134,12 +134,10 @@ try {
   await page.getByRole('link', { name: 'Open the Desk' }).click();
   await page.getByRole('heading', { name: /^Today/ }).waitFor();
   await shot('today');
-  await page.getByRole('tab', { name: 'Instruments' }).click();
-  await page.locator('.entry').nth(5).click();
-  await page.getByRole('combobox', { name: /^Kind/ }).click();
-  await page.getByRole('listbox').waitFor();
-  await shot('desk-instrument');
-  await page.keyboard.press('Escape');
+  await page.getByRole('tab', { name: 'Stock' }).click();
+  await page.getByRole('region', { name: /^Repair lines of/ }).getByRole('gridcell').first().waitFor();
+  await page.waitForTimeout(800);
+  await shot('lists');
   await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);

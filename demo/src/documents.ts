@@ -176,6 +176,8 @@ export function demoForms(design: Design): Form[] {
   ): FormWorked => ({ part: 'worked', id, label, width: 3, expression, result });
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
   const repair = make('repair', 'o_repairs', 'Repairs');
+  // The kind tells the family, and a note has a line of its own on the screen of the instrument.
+  const aside = new Set(['note', 'family'].map((name) => fieldId('instrument', name)));
   const stock = asList(make('instrument', 'o_stock', 'Stock', 2));
   const cost = `SUM(${ref('repair_line', 'repair')}.${ref('repair_line', 'cost')})`;
   const school = `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`;
@@ -194,7 +196,7 @@ export function demoForms(design: Design): Form[] {
       list: { starts: 'rows', saves: 'row' },
       rights: { add: false, change: true, delete: false },
       parts: mapParts(stock.parts, (part) => {
-        if (part.part === 'cell' && part.field === fieldId('instrument', 'note')) return null;
+        if (part.part === 'cell' && aside.has(part.field)) return null;
         if (part.part !== 'subform' || part.link !== fieldId('hire', 'instrument')) return part;
         return {
           ...part,

@@ -89,7 +89,9 @@ describe('sections and tabs', () => {
       ['a', 'e'],
       ['x', 'a'],
     ] as const)
-      expect(placedBeside(FORM, id, other, 'behind')).withContext(`${id} beside ${other}`).toEqual(FORM);
+      expect(placedBeside(FORM, id, other, 'behind'))
+        .withContext(`${id} beside ${other}`)
+        .toEqual(FORM);
   });
 
   it('are places to which parts are moved, and from which they come back', () => {

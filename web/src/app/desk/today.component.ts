@@ -131,6 +131,7 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
     .screens .card {
       display: grid;
       gap: 12px;
+      align-content: start;
       justify-items: start;
       padding: 16px;
     }
