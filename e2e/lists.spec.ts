@@ -69,6 +69,7 @@ test('lists that follow one another are made in one step; a row is typed into, s
   await page.getByRole('button', { name: 'By school' }).click();
   await office.button('Drop').click();
   await office.button('Drop it').click();
+  await expect(page.getByRole('button', { name: 'Hire desk', exact: true })).toBeVisible();
   await expect(page.getByRole('button', { name: 'By school' })).toHaveCount(0);
 });
 

@@ -12,7 +12,7 @@ test('the builder makes a role, lets somebody in with it, and looks through its 
   await page.getByRole('textbox', { name: 'What is it called?' }).fill('Counter');
   await page.keyboard.press('Enter');
   const screens = page.getByRole('group', { name: 'Screens' });
-  for (const name of ['Stock', 'Instruments', 'Repairs'])
+  for (const name of ['Stock', 'Late back', 'Instruments', 'Repairs'])
     await screens.getByRole('checkbox', { name }).uncheck();
   await page.getByRole('group', { name: 'Hires' }).getByRole('checkbox', { name: 'delete' }).uncheck();
   await page.getByRole('group', { name: 'Payments' }).getByRole('checkbox', { name: 'see' }).uncheck();

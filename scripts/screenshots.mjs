@@ -135,7 +135,11 @@ try {
   await page.getByRole('heading', { name: /^Today/ }).waitFor();
   await shot('today');
   await page.getByRole('tab', { name: 'Stock' }).click();
-  await page.getByRole('region', { name: /^Repair lines of/ }).getByRole('gridcell').first().waitFor();
+  await page
+    .getByRole('region', { name: /^Repair lines of/ })
+    .getByRole('gridcell')
+    .first()
+    .waitFor();
   await page.waitForTimeout(800);
   await shot('lists');
   await page.getByRole('tab', { name: 'Hire desk' }).click();

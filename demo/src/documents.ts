@@ -176,6 +176,12 @@ export function demoForms(design: Design): Form[] {
   ): FormWorked => ({ part: 'worked', id, label, width: 3, expression, result });
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
   const repair = make('repair', 'o_repairs', 'Repairs');
+  const late = asList(make('hire', 'o_late', 'Late back'));
+  const lateShows = new Set(
+    ['hire_number', 'player', 'instrument', 'hired_on', 'due_back', 'monthly_fee'].map((name) =>
+      fieldId('hire', name),
+    ),
+  );
   // The kind tells the family, and a note has a line of its own on the screen of the instrument.
   const aside = new Set(['note', 'family'].map((name) => fieldId('instrument', name)));
   const stock = asList(make('instrument', 'o_stock', 'Stock', 2));
@@ -209,6 +215,14 @@ export function demoForms(design: Design): Form[] {
           ),
         };
       }),
+    },
+    // What is out and should be back: how many there are stands on Today.
+    {
+      ...late,
+      list: { ...late.list!, watch: true },
+      conditions: [`${ref('hire', 'returned_on')} IS NULL`, `${ref('hire', 'due_back')} < CURRENT_DATE`],
+      order: [{ field: fieldId('hire', 'due_back'), descending: false }],
+      parts: late.parts.filter((part) => part.part === 'cell' && lateShows.has(part.field)),
     },
     // What was paid stands within each hire, and what was mended within each repair.
     make('player', 'o_players', 'Players', 2),

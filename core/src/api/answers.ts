@@ -354,6 +354,11 @@ export const DeskInfo = v.strictObject({
   ),
 });
 
+/** How many rows the lists have that are watched. */
+export const Watches = v.strictObject({
+  watches: v.array(v.strictObject({ screen: Id, count: v.number() })),
+});
+
 /** What somebody has worked on last, and what of hers is unfinished. */
 export const Worked = v.strictObject({
   records: v.array(

@@ -426,6 +426,8 @@ export const Form = v.object({
       starts: v.picklist(['rows', 'line']),
       /** Whether each row is saved when it is left, or all that were changed when somebody says so. */
       saves: v.picklist(['row', 'together']),
+      /** Whether how many rows it lists stands on Today. */
+      watch: v.optional(v.boolean()),
     }),
   ),
   /** How it looks; as plain as can be where it is not said. */

@@ -166,6 +166,27 @@ export function deskRoutes(router: Router): void {
   });
   router.add({
     method: 'GET',
+    url: '/api/files/:file/desk/watches',
+    answer: answers.Watches,
+    needs: 'colleague',
+    summary: 'How many rows the lists have whose number stands on Today',
+    handler: async ({ context: { jobs }, file, viewer, gone: signal }) => {
+      const design = designOf(file.design, viewer);
+      const watched = screensOf(file.design, viewer).filter(({ list }) => list?.watch);
+      const watches: { screen: string; count: number }[] = [];
+      // One after another: whoever opens Today takes no more than one child.
+      for (const { id, table, conditions = [] } of watched) {
+        const asked = { ...NOTHING, conditions };
+        watches.push({
+          screen: id,
+          count: await count({ file, design, jobs, signal }, tableOf(design, table), asked),
+        });
+      }
+      return { watches };
+    },
+  });
+  router.add({
+    method: 'GET',
     url: '/api/files/:file/desk/screens/:screen',
     answer: answers.ScreenInfo,
     needs: 'colleague',

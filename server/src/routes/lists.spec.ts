@@ -241,6 +241,32 @@ describe('a list screen', () => {
     ).toBe(403);
   });
 
+  it('that is watched says on Today how many rows it has, to whom it shows them', async () => {
+    const watches = async (who: 'builder' | 'colleague') =>
+      (await office.call('GET', `/api/files/${office.file}/desk/watches`, undefined, who)).body.watches;
+    const [[late]] = ask(
+      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < '2026-11-25'",
+    ) as [[number]];
+    expect(late).toBeGreaterThan(10);
+    expect(await watches('builder')).toEqual([{ screen: 'o_late', count: late }]);
+    const { body } = await office.call('GET', 'people');
+    const colleague = body.people.find(({ role }: { role: string }) => role === 'colleague').id;
+    const all = { read: true, add: true, change: true, delete: true, own: null };
+    const conditions = ['"#f_hireMonthlyFee" > 20'];
+    const role = { type: 'role', id: 'g_a', label: 'A', screens: ['o_late'], fields: [] };
+    await office.put({ ...role, tables: [{ ...all, table: 't_hire', conditions }] } as { id: string });
+    await office.call('PUT', `people/${colleague}`, { role: 'colleague', duty: 'g_a' });
+    const [[dear]] = ask(
+      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < '2026-11-25' AND monthly_fee > 2000",
+    ) as [[number]];
+    expect(dear).toBeGreaterThan(0);
+    expect(dear).toBeLessThan(late);
+    expect(await watches('colleague')).toEqual([{ screen: 'o_late', count: dear }]);
+    await office.put({ ...role, screens: ['o_players'], tables: [] } as { id: string });
+    expect(await watches('colleague')).toEqual([]);
+    await office.call('PUT', `people/${colleague}`, { role: 'colleague', duty: null });
+  });
+
   it('is not among the screens of what was worked on last, and names itself a list', async () => {
     const { body } = await office.call('GET', `/api/files/${office.file}/desk`, undefined, 'colleague');
     const shows = Object.fromEntries(
@@ -249,6 +275,7 @@ describe('a list screen', () => {
     expect(shows).toEqual({
       o_hireDesk: 'record',
       o_stock: 'list',
+      o_late: 'list',
       o_players: 'record',
       o_instruments: 'record',
       o_repairs: 'record',

@@ -26,7 +26,7 @@ describe('a role', () => {
   const file = () => office.app.context.files.get(office.file);
   const ask = (sql: string): (string | number | null)[][] =>
     file().reader.prepare(sql).raw().all() as (string | number | null)[][];
-  const SCREENS = ['o_hireDesk', 'o_stock', 'o_players', 'o_instruments', 'o_repairs'];
+  const SCREENS = ['o_hireDesk', 'o_stock', 'o_late', 'o_players', 'o_instruments', 'o_repairs'];
 
   async function give(rest: Partial<RoleDefinition>): Promise<RoleDefinition> {
     const document: RoleDefinition = {

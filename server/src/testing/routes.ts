@@ -52,6 +52,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'POST /api/files/adopt': { for: 'signed-in', query: 'name=x', status: 400 },
   'GET /api/files/:file/desk': { for: 'colleague' },
   'GET /api/files/:file/desk/worked': { for: 'colleague' },
+  'GET /api/files/:file/desk/watches': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },

@@ -318,6 +318,19 @@ export class SubformComponent {
     this.sheet.more()?.(this.parent(), this.list());
   }
 
+  /** Whether something stands in a row, what is being typed into it right now too. */
+  private isFilled({ id }: RowState, event: KeyboardEvent): boolean {
+    const { target } = event;
+    // A key that chooses from a list has done its work.
+    if (target instanceof HTMLElement && !event.defaultPrevented) {
+      // What is typed is taken when it is left.
+      target.blur();
+      target.focus();
+    }
+    const now = this.sheet.state().rowOfId(id);
+    return now !== undefined && this.sheet.state().touched(now);
+  }
+
   /** Enter in the last row begins another; Ctrl+D takes the value from the row above. */
   rowKey(event: KeyboardEvent, row: RowState, field: Field): void {
     const { rows, level } = this.list();
@@ -327,7 +340,7 @@ export class SubformComponent {
       !event.shiftKey &&
       rows.at(-1)?.id === row.id &&
       level.rights.add &&
-      this.sheet.state().touched(row)
+      this.isFilled(row, event)
     ) {
       event.preventDefault();
       this.addRow();

@@ -1,8 +1,10 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { Router } from '@angular/router';
+import { Subject } from 'rxjs';
 import { emptyDesign } from '@heathridge/core/design';
 import { button, setUp } from '../testing/bench';
+import { DeskLine } from './desk-news.service';
 import { DeskStore } from './desk.store';
 import { RecordDrafts, type RecordDraft } from './record-drafts.service';
 import { TodayComponent } from './today.component';
@@ -21,13 +23,16 @@ const draft = (screen: string, key: RecordDraft['key'], at: string): RecordDraft
 
 describe('TodayComponent', () => {
   let http: HttpTestingController;
+  /** What others do meanwhile. */
+  let heard: Subject<unknown>;
   let fixture: ComponentFixture<TodayComponent>;
   let page: HTMLElement;
   let drafts: RecordDrafts;
 
   beforeEach(() => {
     localStorage.clear();
-    http = setUp([DeskStore]);
+    heard = new Subject();
+    http = setUp([DeskStore, { provide: DeskLine, useValue: { all: heard } }]);
     drafts = TestBed.inject(RecordDrafts);
     const desk = TestBed.inject(DeskStore);
     desk.open('f_x');
@@ -36,7 +41,10 @@ describe('TodayComponent', () => {
       role: 'builder',
       settings: emptyDesign().settings,
       today: '2026-11-25',
-      screens: [{ id: 'o_loans', label: 'Loans', shows: 'record', adds: true, one: 'Loan', many: 'Loans' }],
+      screens: [
+        { id: 'o_loans', label: 'Loans', shows: 'record', adds: true, one: 'Loan', many: 'Loans' },
+        { id: 'o_late', label: 'Late', shows: 'list', adds: true, one: 'Loan', many: 'Loans' },
+      ],
     });
   });
   afterEach(() => localStorage.clear());
@@ -46,9 +54,34 @@ describe('TodayComponent', () => {
     page = fixture.nativeElement as HTMLElement;
     await fixture.whenStable();
     http.expectOne('/api/files/f_x/desk/worked').flush(answer);
+    http.expectOne('/api/files/f_x/desk/watches').flush({ watches: [] });
     await fixture.whenStable();
   }
   const text = (): string => page.textContent.replace(/\s+/g, ' ');
+
+  it('says how many rows a list has that is watched, and counts anew when somebody has changed something', async () => {
+    jasmine.clock().install();
+    fixture = TestBed.createComponent(TodayComponent);
+    page = fixture.nativeElement as HTMLElement;
+    fixture.detectChanges();
+    http.expectOne('/api/files/f_x/desk/worked').flush({ records: [], draft: null });
+    http.expectOne('/api/files/f_x/desk/watches').flush({ watches: [{ screen: 'o_late', count: 1234 }] });
+    fixture.detectChanges();
+    const [loans, late] = [...page.querySelectorAll('a')].filter((link) =>
+      /^(Loans|Late)/.test(link.textContent),
+    );
+    expect(late!.textContent.replace(/\s+/g, ' ')).toContain('Late 1,234 a list of loans');
+    expect(late!.getAttribute('href')).toBe('/desk/f_x/list/o_late');
+    expect(loans!.textContent).not.toMatch(/\d/);
+    // Of many changes at once it counts once.
+    for (let i = 0; i < 5; i++) heard.next({ own: false, by: 'Mara', tables: ['t_loan'], design: false });
+    http.expectNone('/api/files/f_x/desk/watches');
+    jasmine.clock().tick(5001);
+    http.expectOne('/api/files/f_x/desk/watches').flush({ watches: [{ screen: 'o_late', count: 7 }] });
+    fixture.detectChanges();
+    expect(late!.textContent).toContain('7');
+    jasmine.clock().uninstall();
+  });
 
   it('lists what was worked on, with the way there', async () => {
     const record = {

@@ -1,14 +1,20 @@
 import { Component, computed, inject, signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
 import { Router, RouterLink } from '@angular/router';
+import { catchError, EMPTY, startWith, switchMap, throttleTime } from 'rxjs';
 import { showDate } from '@heathridge/core/values';
 import { Api, type DeskInfo, type Worked } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { StripComponent } from '../shared/strip.component';
+import { DeskLine } from './desk-news.service';
 import { DeskStore } from './desk.store';
 import { RecordDrafts, type RecordDraft } from './record-drafts.service';
+
+/** Milliseconds between two counts of what is watched. */
+const COUNTED_EVERY = 5000;
 
 /** The first tab: what there is to open, what was not finished, and what was worked on last. */
 @Component({
@@ -21,8 +27,11 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
           <div class="card">
             <a class="open" [routerLink]="linkOf(screen)"
-              ><strong>{{ screen.label }}</strong
-              ><span class="soft"
+              ><strong>{{ screen.label }}</strong>
+              @if (numbers().get(screen.id); as number) {
+                <span class="number">{{ number }}</span>
+              }
+              <span class="soft"
                 >{{ screen.shows === 'list' ? 'a list of' : 'find and change' }}
                 {{ screen.many.toLowerCase() }}</span
               ></a
@@ -166,6 +175,12 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
       text-decoration: none;
       font-size: var(--hr-text-large);
     }
+    .number {
+      font-size: 1.9rem;
+      font-weight: 700;
+      line-height: 1.2;
+      color: var(--hr-heather-deep);
+    }
     .open:hover strong {
       text-decoration: underline;
     }
@@ -183,11 +198,33 @@ export class TodayComponent {
   private readonly kept = inject(RecordDrafts);
   readonly date = showDate;
   readonly worked = signal<Worked | null>(null);
+  /** How many rows the lists have that are watched, as they are written. */
+  readonly numbers = signal<ReadonlyMap<string, string>>(new Map());
   readonly problem = signal('');
   readonly drafts = signal<readonly RecordDraft[]>(this.kept.list(this.desk.file));
   readonly unfinished = computed(() => this.drafts().length + (this.worked()?.draft ? 1 : 0));
 
   constructor() {
+    // They are counted anew when somebody has changed something, though not at every key press of an office.
+    inject(DeskLine)
+      .all.pipe(
+        throttleTime(COUNTED_EVERY, undefined, { leading: false, trailing: true }),
+        startWith(null),
+        switchMap(() =>
+          this.api.watches(this.desk.file).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+          ),
+        ),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ watches }) =>
+        this.numbers.set(
+          new Map(watches.map(({ screen, count }) => [screen, count.toLocaleString('en-GB')])),
+        ),
+      );
     this.api.worked(this.desk.file).subscribe({
       next: (worked) => this.worked.set(worked),
       error: (error: unknown) => this.problem.set(problemOf(error).detail),

@@ -236,6 +236,8 @@ export class ListGridComponent {
   private grid: GridApi<ListRow> | null = null;
   private sort: readonly SortBy[] = [];
   private isFirst = true;
+  /** How often other rows were asked for. */
+  private sources = 0;
   /** Whether its first rows are being read; and whether somebody goes there meanwhile. */
   private isReading = false;
   private isEntered = false;
@@ -281,7 +283,7 @@ export class ListGridComponent {
       this.rows();
       this.parent();
       untracked(() => {
-        this.fresh.set(this.form().rights.add ? this.rows().fresh(this.link()) : null);
+        this.fresh.set(this.form().rights.add ? this.begun() : null);
       });
     });
     effect(() => {
@@ -338,6 +340,9 @@ export class ListGridComponent {
       this.parent(),
       this.pane().path,
     ];
+    // The grid asks for them a little later; an answer that comes for other rows is none to these.
+    this.isReading = true;
+    const source = ++this.sources;
     grid.setGridOption('datasource', {
       getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
         this.sort = orderAsked(sortModel);
@@ -345,6 +350,7 @@ export class ListGridComponent {
         this.isReading = startRow === 0;
         this.api.page(this.desk.file, this.place().screen, { ...request, sort: this.sort }).subscribe({
           next: ({ rows: read, total }) => {
+            if (source !== this.sources) return;
             this.isReading = false;
             const made = read.map((row) => rows.row(row, (fresh) => this.restore(fresh)));
             this.measure(made);
@@ -354,6 +360,7 @@ export class ListGridComponent {
             if (this.isEntered) setTimeout(() => this.enter());
           },
           error: (error: unknown) => {
+            if (source !== this.sources) return;
             this.isReading = false;
             failCallback();
             this.problem.set(problemOf(error).detail);
@@ -499,8 +506,8 @@ export class ListGridComponent {
 
   private done(row: ListRow): void {
     this.rows().forget(row);
-    this.drafts.drop(this.desk.file, this.draftName(), row.state.record().key);
-    if (row.state.isNew) this.fresh.set(this.rows().fresh(this.link()));
+    this.drafts.drop(this.desk.file, this.draftName(row), row.state.record().key);
+    if (row.state.isNew) this.fresh.set(this.begun());
   }
 
   /** What was typed into a row is given up. */
@@ -533,12 +540,16 @@ export class ListGridComponent {
   cellKey(event: CellKeyDownEvent<ListRow>): void {
     const key = event.event as KeyboardEvent;
     const [row, id] = [event.data, event.column.getColId()];
-    if (!row || !this.grid || this.grid.getEditingCells().length > 0) return;
-    const field = fieldOf(this.table(), id);
+    if (!this.grid || this.grid.getEditingCells().length > 0) return;
+    // One leaves a list whose rows are still read, too.
     if (key.altKey && (key.key === 'ArrowDown' || key.key === 'ArrowUp')) {
       key.preventDefault();
       this.left.emit(key.key === 'ArrowDown' ? 1 : -1);
-    } else if (key.key === 'Home' || key.key === 'End') {
+      return;
+    }
+    if (!row) return;
+    const field = fieldOf(this.table(), id);
+    if (key.key === 'Home' || key.key === 'End') {
       const column = this.grid.getAllDisplayedColumns().at(key.key === 'Home' ? 0 : -1);
       const last = Math.max(0, this.grid.getDisplayedRowCount() - 1);
       const index = key.ctrlKey ? (key.key === 'Home' ? 0 : last) : (event.rowIndex ?? 0);
@@ -669,7 +680,7 @@ export class ListGridComponent {
   /** What is typed stays in this browser until it is saved. */
   private keep(row: ListRow): void {
     const { key } = row.state.record();
-    const screen = this.draftName();
+    const screen = this.draftName(row);
     if (!row.state.dirty()) {
       this.drafts.drop(this.desk.file, screen, key);
       return;
@@ -680,12 +691,28 @@ export class ListGridComponent {
   }
 
   private restore(row: ListRow): void {
-    const draft = this.drafts.find(this.desk.file, this.draftName(), row.state.record().key);
+    const draft = this.drafts.find(this.desk.file, this.draftName(row), row.state.record().key);
     if (draft) row.state.restore(draft.kept);
   }
 
-  private draftName(): string {
-    return [this.place().screen, ...this.pane().path].join('/');
+  /** Under which name a row is kept: a new one of a list that follows for the row to which it belongs. */
+  private draftName({ state }: ListRow): string {
+    const { path } = this.pane();
+    const by = path.at(-1);
+    const parent = state.isNew && by !== undefined ? [String(state.record().held[by]?.value)] : [];
+    return [this.place().screen, ...path, ...parent].join('/');
+  }
+
+  /** A row at the foot, with what was typed there and not saved: the one that waits, where there is one. */
+  private begun(): ListRow {
+    const row = this.rows().fresh(this.link());
+    const waiting = this.changed().find(
+      (other) => other.state.isNew && this.draftName(other) === this.draftName(row),
+    );
+    if (waiting) return waiting;
+    this.restore(row);
+    this.rows().touched(row);
+    return row;
   }
 
   isByHand(source: string): boolean {

@@ -277,6 +277,27 @@ describe('ListPageComponent', () => {
     expect(document.body.textContent).toContain('Loan 1003 is saved.');
   });
 
+  it('has what was typed into a new row after the page was closed, for the row it belongs to', async () => {
+    const parts = mapParts(LIST.parts, (part) =>
+      part.part === 'subform' ? { ...part, rights: { ...RIGHTS, relink: false } } : part,
+    );
+    await open({ ...LIST, parts });
+    await write(1, null, 'f_lFee', 'a lot');
+    page().remove();
+    fixture.destroy();
+    TestBed.resetTestingModule();
+    await open({ ...LIST, parts });
+    const fee = () =>
+      [...grids()[1]!.querySelectorAll('[role="gridcell"][col-id="f_lFee"]')].at(-1)!.textContent;
+    expect(fee()).toBe('a lot');
+    await go(0, 1, 'f_bNo');
+    expect(fee()).toBe('');
+    // It waits once, however often one comes back to it.
+    await go(0, 0, 'f_bNo');
+    expect(fee()).toBe('a lot');
+    expect(page().querySelectorAll('[aria-label="What is wrong"] li').length).toBe(1);
+  });
+
   it('asks only for rows that fit, searches, sorts, and keeps how it is looked at', async () => {
     await open(LIST);
     asked = [];

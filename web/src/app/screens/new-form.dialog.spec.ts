@@ -1,7 +1,7 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { MAT_DIALOG_DATA, MatDialogRef } from '@angular/material/dialog';
 import type { Design, Form } from '@heathridge/core/design';
-import { formFromTable } from '@heathridge/core/form';
+import { cellsOf, formFromTable, panesOf } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUp } from '../testing/bench';
 import { NewFormDialog } from './new-form.dialog';
@@ -85,5 +85,39 @@ describe('NewFormDialog', () => {
     await open({ ...OFFICE, tables: [OFFICE.tables[0]!] });
     expect(box('Borrowers').checked).toBeTrue();
     expect(outline()).toContain('Borrowers');
+  });
+
+  it('makes a list of the same tables, whose rows follow one another', async () => {
+    await open();
+    await tick('Borrowers');
+    fixture.componentInstance.sort.set('list');
+    await fixture.whenStable();
+    expect(outline()).toMatch(
+      /Borrowers, beneath one another\s*Loans, of the one picked\s*Fines, of the one picked/,
+    );
+    button(page, 'Make it').click();
+    expect(closed!.list).toEqual({ starts: 'rows', saves: 'row' });
+    expect(panesOf(OFFICE, closed!).map(({ form }) => form.table)).toEqual([
+      't_borrower',
+      't_loan',
+      't_fine',
+    ]);
+  });
+
+  it('takes only the fields that are wanted of a table, and never none', async () => {
+    await open();
+    await tick('Loans');
+    const [, loan] = OFFICE.tables;
+    const dialog = fixture.componentInstance;
+    expect(dialog.fieldsOf(loan!)).toBe('its fields');
+    for (const { id } of loan!.fields.slice(2)) dialog.pickField(loan!, id);
+    expect(dialog.fieldsOf(loan!)).toBe('2 of 7 fields');
+    for (const { id } of loan!.fields.slice(0, 2)) dialog.pickField(loan!, id);
+    expect(dialog.fieldsOf(loan!)).toBe('1 of 7 fields');
+    dialog.pickField(loan!, 'f_lNo');
+    button(page, 'Make it').click();
+    expect(new Set(cellsOf(closed!.parts).map(({ field }) => field))).toEqual(
+      new Set(['f_lBorrower', 'f_lNo']),
+    );
   });
 });

@@ -46,14 +46,19 @@ const RIGHTS = [
           label="Begins with"
           [options]="starts"
           [value]="list.starts"
-          (changed)="editor.set({ list: { starts: $event, saves: list.saves } })"
+          (changed)="editor.set({ list: { ...list, starts: $event } })"
         />
+        <mat-checkbox
+          [checked]="list.watch ?? false"
+          (change)="editor.set({ list: { ...list, watch: $event.checked } })"
+          >How many there are stands on Today</mat-checkbox
+        >
         @if (form.rights.add || form.rights.change) {
           <hr-select
             label="It saves"
             [options]="saves"
             [value]="list.saves"
-            (changed)="editor.set({ list: { starts: list.starts, saves: $event } })"
+            (changed)="editor.set({ list: { ...list, saves: $event } })"
           />
         }
       } @else {

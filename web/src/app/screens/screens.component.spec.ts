@@ -4,9 +4,10 @@ import type { HttpTestingController } from '@angular/common/http/testing';
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatSelectHarness } from '@angular/material/select/testing';
 import { By } from '@angular/platform-browser';
-import { allParts, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
+import { allParts, asList, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
 import type { Design } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
+import { FileStore } from '../file/file.store';
 import { button, setUpFile } from '../testing/bench';
 import { CellDetailsComponent } from './cell-details.component';
 import { PartDetailsComponent } from './part-details.component';
@@ -354,6 +355,100 @@ describe('ScreensComponent', () => {
       await opens.clickOptions({ text: words });
       expect(part.form()!.opens).toBe(value);
     }
+  });
+
+  it('gives it a look, and every other screen the same in one press', async () => {
+    const other = formFromTable(OFFICE, OFFICE.tables[0]!, 'o_b', 'Borrowers');
+    TestBed.inject(FileStore).take({ ...DESIGN, forms: [FORM, other] });
+    await fixture.whenStable();
+    screen().setLook('Tints, gorse');
+    const look = { shape: 'tints', colour: '#a86f00' } as const;
+    expect(part.form()!.look).toEqual(look);
+    await fixture.whenStable();
+    const sheet = page.querySelector<HTMLElement>('hr-record-sheet')!;
+    expect(sheet.getAttribute('data-shape')).toBe('tints');
+    expect(sheet.style.getPropertyValue('--hr-look-ink')).toContain('light-dark(#');
+    button(page, 'The same on every screen').click();
+    const saved = http.expectOne('/api/files/f_x/definitions/o_b');
+    expect(saved.request.body.document.look).toEqual(look);
+    saved.flush({ design: { ...DESIGN, forms: [FORM, { ...other, look }] }, versions: {} });
+    expect(http.expectOne('/api/files/f_x/definitions/o_a').request.body.document.look).toEqual(look);
+    screen().setLook('');
+    expect('look' in part.form()!).toBeFalse();
+  });
+
+  it('chooses among all of a choice side by side, where this form wants that', async () => {
+    cell('State').click();
+    await fixture.whenStable();
+    expect([cells().areChoices(), cells().chosenAs()]).toEqual([true, 'list']);
+    part.editor.setCells({ as: 'radio' });
+    expect(cells().chosenAs()).toBe('radio');
+    cell('State').click();
+    cell('Fee').click();
+    await fixture.whenStable();
+    expect(cells().areChoices()).toBeFalse();
+  });
+
+  it('puts a part beside another of its level by mouse, and sets its width, each in one step', () => {
+    const steps = part.past().length;
+    part.editor.putBeside('f_lFee', 'f_lNo', 'before');
+    expect(order()[0]).toBe('f_lFee');
+    part.editor.putBeside('f_lFee', 'f_fLoan/f_fAmount', 'before');
+    part.editor.setWidth('f_lFee', 5);
+    expect(cellsOf(part.form()!.parts)[0]!.width).toBe(5);
+    part.editor.setWidth('f_fLoan/f_fAmount', 7);
+    expect(
+      cellsOf(subformsOf(part.form()!.parts)[0]!.parts).find(({ field }) => field === 'f_fAmount')!.width,
+    ).toBe(7);
+    expect(part.past().length).toBe(steps + 3);
+    part.undo();
+    part.undo();
+    part.undo();
+    expect(part.form()).toEqual(FORM);
+  });
+
+  it('shows a list while it is designed: each list on its first rows, columns picked and moved by keys', async () => {
+    const list = asList(formFromTable(OFFICE, OFFICE.tables[0]!, 'o_list', 'People', 2));
+    part.form.set(list);
+    const fine = { key: [7], cells: { f_fNo: 7, f_fLoan: [1000, 'Ada'], f_fAmount: '1.00' }, subforms: [] };
+    const loan = {
+      key: [1000],
+      cells: { f_lNo: 1000, f_lFee: '3.50' },
+      subforms: [{ link: 'f_fLoan', rows: [fine], total: 1 }],
+    };
+    const borrower = (number: number, name: string, loans: object[]) => ({
+      key: [number],
+      cells: { f_bNo: number, f_bName: name, f_bEmail: null, f_bActive: true },
+      subforms: [{ link: 'f_lBorrower', rows: loans, total: loans.length }],
+    });
+    const rows = [borrower(1, 'Ann', []), borrower(2, 'Bo', [loan])];
+    part.data.set({ record: rows[0], rows } as never);
+    await fixture.whenStable();
+    const texts = [...page.querySelectorAll('table')].map((table) =>
+      [...table.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim()),
+    );
+    expect(texts.map((lines) => lines.length)).toEqual([2, 1, 1]);
+    expect(texts[0]![1]).toContain('Bo');
+    // Behind a row of which nothing follows, what follows the next is shown.
+    expect(texts[1]![0]).toContain('£3.50');
+    expect(texts[2]![0]).toContain('£1.00');
+    cell('Email').dispatchEvent(
+      new KeyboardEvent('keydown', { key: 'ArrowLeft', altKey: true, bubbles: true }),
+    );
+    await fixture.whenStable();
+    expect(order()).toEqual(['f_bNo', 'f_bEmail', 'f_bName', 'f_bActive']);
+    cell('Loans').click();
+    await fixture.whenStable();
+    expect(rows && shown(SubformDetailsComponent).look()).toBe('next');
+    part.editor.setSubform({ look: 'grid' });
+    await fixture.whenStable();
+    expect([...page.querySelectorAll('table')].length).toBe(1);
+    part.editor.picked.set([]);
+    await fixture.whenStable();
+    expect(screen().following()).toBe('nothing follows them.');
+    part.undo();
+    await fixture.whenStable();
+    expect(screen().following()).toBe('loans of the one that is picked follow.');
   });
 
   it('saves the form as it stands', async () => {

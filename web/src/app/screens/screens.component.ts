@@ -193,6 +193,9 @@ export class ScreensComponent extends DocumentPage<Form> {
       event.preventDefault();
       if (letter === 'y' || event.shiftKey) this.redo();
       else this.undo();
+    } else if (event.key === 'Escape' && !isTyping && !event.defaultPrevented) {
+      // Nothing is picked any more: the screen as a whole is meant.
+      this.editor.picked.set([]);
     } else super.keys(event);
   }
 

@@ -309,6 +309,8 @@ export class Api {
 
   desk = (file: string) => this.http.get<DeskInfo>(`${base(file)}/desk`);
   worked = (file: string) => this.http.get<Worked>(`${base(file)}/desk/worked`);
+  watches = (file: string) =>
+    this.http.get<answers.Answer<typeof answers.Watches>>(`${base(file)}/desk/watches`);
   screen = (file: string, screen: string) =>
     this.http.get<ScreenInfo>(`${base(file)}/desk/screens/${screen}`);
   list = (file: string, screen: string, search: string, after: RowKey | null) =>
