@@ -245,7 +245,7 @@ describe('a list screen', () => {
     const watches = async (who: 'builder' | 'colleague') =>
       (await office.call('GET', `/api/files/${office.file}/desk/watches`, undefined, who)).body.watches;
     const [[late]] = ask(
-      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < '2026-11-25'",
+      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < date('now')",
     ) as [[number]];
     expect(late).toBeGreaterThan(10);
     expect(await watches('builder')).toEqual([{ screen: 'o_late', count: late }]);
@@ -257,7 +257,7 @@ describe('a list screen', () => {
     await office.put({ ...role, tables: [{ ...all, table: 't_hire', conditions }] } as { id: string });
     await office.call('PUT', `people/${colleague}`, { role: 'colleague', duty: 'g_a' });
     const [[dear]] = ask(
-      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < '2026-11-25' AND monthly_fee > 2000",
+      "SELECT count(*) FROM hire WHERE returned_on IS NULL AND due_back < date('now') AND monthly_fee > 2000",
     ) as [[number]];
     expect(dear).toBeGreaterThan(0);
     expect(dear).toBeLessThan(late);
