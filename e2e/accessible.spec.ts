@@ -65,6 +65,8 @@ async function accessible(page: Page, what: string): Promise<void> {
 }
 
 test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
+  // Each page is looked at in three looks; there are many.
+  test.setTimeout(900_000);
   await page.goto(office.url);
   await expect(page.getByRole('button', { name: 'Mara Ashdown' })).toBeVisible();
   await accessible(page, 'sign-in');
