@@ -5,7 +5,6 @@ import {
   effect,
   ElementRef,
   inject,
-  Injector,
   input,
   output,
   signal,
@@ -180,7 +179,6 @@ export class ListGridComponent {
   private readonly dialog = inject(MatDialog);
   private readonly drafts = inject(RecordDrafts);
   private readonly toast = inject(Toast);
-  private readonly injector = inject(Injector);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   private readonly scale = typeScale();
   readonly pane = input.required<Pane>();

@@ -71,7 +71,6 @@ interface Shown {
     StripComponent,
   ],
   host: {
-    '[class.line]': 'isLine()',
     '(document:keydown)': 'keys($event)',
     '(window:beforeunload)': 'warn($event)',
   },
