@@ -26,7 +26,7 @@ const CORE_ROOMS = {
   expression: ['values'],
   design: ['expression', 'values'],
   rows: ['design', 'expression', 'values'],
-  form: ['design', 'expression', 'rows', 'values'],
+  form: ['design', 'expression', 'report', 'rows', 'values'],
   people: ['design', 'expression', 'form', 'rows'],
   query: ['design', 'expression', 'values'],
   report: ['design', 'query', 'values'],

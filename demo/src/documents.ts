@@ -1,8 +1,10 @@
 import {
   fieldOf,
   tableOf,
+  type ButtonAct,
   type Design,
   type Form,
+  type FormButton,
   type FormPart,
   type FormWorked,
   type Query,
@@ -154,13 +156,35 @@ export const REPORTS: readonly Report[] = [
     sort: null,
     paper: 'A4 tall',
   },
+  {
+    type: 'report',
+    id: 'p_received',
+    label: 'Payments received',
+    source: { kind: 'table', id: tableId('payment') },
+    columns: ['receipt', 'hire', 'paid_on', 'amount', 'note'].map((name) => ({
+      column: fieldId('payment', name),
+      label: name === 'paid_on' ? 'Paid on' : `${name.charAt(0).toUpperCase()}${name.slice(1)}`,
+      sum: name === 'amount',
+    })),
+    group: null,
+    sort: { column: fieldId('payment', 'paid_on'), descending: false },
+    paper: 'A4 tall',
+  },
 ];
 
-/** Parts with another behind the last of their cells. */
-function withBesideCells(parts: readonly FormPart[], part: FormPart): FormPart[] {
-  const last = parts.map((other) => other.part !== 'subform').lastIndexOf(true);
-  return [...parts.slice(0, last + 1), part, ...parts.slice(last + 1)];
+/** Parts with others behind the last of their cells. */
+function withBesideCells(parts: readonly FormPart[], ...others: FormPart[]): FormPart[] {
+  const last = parts.map(({ part }) => part !== 'subform').lastIndexOf(true);
+  return [...parts.slice(0, last + 1), ...others, ...parts.slice(last + 1)];
 }
+
+const button = (id: string, label: string, does: ButtonAct): FormButton => ({
+  part: 'button',
+  id,
+  label,
+  width: 3,
+  does,
+});
 
 /** The screens on the Desk: each made from its table in one step, as a builder would. */
 export function demoForms(design: Design): Form[] {
@@ -176,6 +200,7 @@ export function demoForms(design: Design): Form[] {
   ): FormWorked => ({ part: 'worked', id, label, width: 3, expression, result });
   const hire = make('hire', 'o_hireDesk', 'Hire desk');
   const repair = make('repair', 'o_repairs', 'Repairs');
+  const player = make('player', 'o_players', 'Players', 2);
   const late = asList(make('hire', 'o_late', 'Late back'));
   const lateShows = new Set(
     ['hire_number', 'player', 'instrument', 'hired_on', 'due_back', 'monthly_fee'].map((name) =>
@@ -191,10 +216,18 @@ export function demoForms(design: Design): Form[] {
   return [
     {
       ...hire,
-      parts: withBesideCells(hire.parts, {
-        ...worked('w_school', 'School', school, { kind: 'text', most: null }),
-        width: 6,
-      }),
+      parts: withBesideCells(
+        hire.parts,
+        { ...worked('w_school', 'School', school, { kind: 'text', most: null }), width: 6 },
+        button('b_back', 'Back today', {
+          act: 'change',
+          rows: 'this',
+          of: null,
+          conditions: [`${ref('hire', 'returned_on')} IS NULL`],
+          sets: [{ field: fieldId('hire', 'returned_on'), expression: 'CURRENT_DATE' }],
+        }),
+        button('b_received', 'Payments on paper', { act: 'print', report: 'p_received' }),
+      ),
     },
     // The stock beneath one another, to be mended in place; the repairs of one follow, then what was done in each.
     {
@@ -222,19 +255,33 @@ export function demoForms(design: Design): Form[] {
       list: { ...late.list!, watch: true },
       conditions: [`${ref('hire', 'returned_on')} IS NULL`, `${ref('hire', 'due_back')} < CURRENT_DATE`],
       order: [{ field: fieldId('hire', 'due_back'), descending: false }],
-      parts: late.parts.filter((part) => part.part === 'cell' && lateShows.has(part.field)),
+      parts: late.parts.flatMap((part) => {
+        if (part.part !== 'cell' || !lateShows.has(part.field)) return [];
+        return part.field === fieldId('hire', 'instrument')
+          ? [{ ...part, picture: fieldId('instrument', 'picture') }]
+          : [part];
+      }),
     },
     // What was paid stands within each hire, and what was mended within each repair.
-    make('player', 'o_players', 'Players', 2),
+    {
+      ...player,
+      parts: withBesideCells(
+        player.parts,
+        button('b_hire', 'New hire', { act: 'open', screen: hire.id, link: toPlayer }),
+      ),
+    },
     make('instrument', 'o_instruments', 'Instruments', 2),
     {
       ...repair,
       parts: [
-        ...mapParts(repair.parts, (part) =>
-          part.part === 'subform' && part.link === fieldId('repair_line', 'repair')
-            ? { ...part, parts: [...part.parts, worked('w_price', 'Price of the part', price)] }
-            : part,
-        ),
+        ...mapParts(repair.parts, (part) => {
+          if (part.part === 'subform' && part.link === fieldId('repair_line', 'repair'))
+            return { ...part, parts: [...part.parts, worked('w_price', 'Price of the part', price)] };
+          // What was mended stays what it was.
+          return part.part === 'cell' && part.field === fieldId('repair', 'instrument')
+            ? { ...part, readIf: `${ref('repair', 'done_on')} IS NOT NULL` }
+            : part;
+        }),
         worked('w_cost', 'Cost of this repair', `COALESCE(${cost}, 0)`),
       ],
     },

@@ -17,6 +17,7 @@ import { servePages } from './http/static';
 import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
 import { attachmentRoutes } from './routes/attachments';
+import { buttonRoutes } from './routes/buttons';
 import { deskRoutes } from './routes/desk';
 import { peopleRoutes } from './routes/people';
 import { documentRoutes } from './routes/documents';
@@ -181,6 +182,7 @@ export async function buildApp({
   queryRoutes(router);
   reportRoutes(router);
   deskRoutes(router);
+  buttonRoutes(router);
   peopleRoutes(router);
   attachmentRoutes(router);
   exchangeRoutes(router);

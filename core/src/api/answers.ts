@@ -263,6 +263,23 @@ export const SavedRows = v.strictObject({
   saved: v.array(v.strictObject({ change: v.number(), table: Id, key: Key, temp: v.optional(v.string()) })),
 });
 
+/** What a prepared change would do: the rows that come first, each with what its fields hold and would hold. */
+export const PreparedChange = v.strictObject({
+  table: Id,
+  fields: v.array(Id),
+  total: v.number(),
+  rows: v.array(
+    v.strictObject({
+      key: Key,
+      title: v.string(),
+      cells: v.array(v.strictObject({ was: Cell, now: Cell })),
+    }),
+  ),
+  /** Tells this change of these rows from any other: making it names it. */
+  mark: v.string(),
+});
+export type PreparedChange = v.InferOutput<typeof PreparedChange>;
+
 /** A choice of a lookup: the key, what is shown of its row, and the further columns. */
 export const Choice = v.tupleWithRest([v.union([v.string(), v.number()]), v.string()], v.string());
 export const Choices = v.strictObject({ choices: v.array(Choice) });

@@ -56,6 +56,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   },
   // Format 8: forms have what is worked out on them, and say which rows they show: what nothing says of is as before.
   (document) => document,
+  // Format 9: forms have buttons and pictures, conditions on their cells, and an order of the Tab key.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -287,6 +287,8 @@ const SubformRights = v.object({ ...RowRights.entries, relink: v.boolean() });
 /** Where the label of a control stands: above it, left of it, there at its right end beside the control, or nowhere; above without a word. */
 const LabelAt = v.optional(v.picklist(['above', 'left', 'end', 'none']));
 
+const CellCondition = v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.'));
+
 /** A field with its control. */
 export const FormCell = v.object({
   part: v.literal('cell'),
@@ -296,6 +298,12 @@ export const FormCell = v.object({
   labelAt: LabelAt,
   /** How a choice is chosen; as its field says where it is not said. */
   as: v.optional(v.picklist(['list', 'radio'])),
+  /** Over the row around it: where it holds, nothing is typed into it. */
+  readIf: v.optional(CellCondition),
+  /** Where this holds it is not there, and nobody is told what it holds. */
+  hideIf: v.optional(CellCondition),
+  /** For a lookup: the picture field of the row it leads to, which is shown small beside its text. */
+  picture: v.optional(Id),
 });
 
 /** Something worked out on a form: a total over the rows of a subform, a text of several fields. */
@@ -323,6 +331,9 @@ const RowsShown = {
   order: v.optional(v.pipe(v.array(v.object({ field: Id, descending: v.boolean() })), v.maxLength(5))),
 };
 
+/** The fields of a level in the order of the Tab key, where it is not that of reading: others follow in that. */
+const TabOrder = v.optional(v.pipe(v.array(Id), v.maxLength(300)));
+
 /** Totals of a column beneath the rows of a subform. */
 const TOTALS = ['sum', 'average', 'least', 'most', 'count'] as const satisfies readonly Total[];
 const SumLine = v.object({ field: Id, total: v.picklist(TOTALS) });
@@ -336,6 +347,64 @@ const FormNote = v.object({
   text: v.pipe(v.string(), v.trim(), v.minLength(1, 'A note needs words.'), v.maxLength(2000)),
 });
 
+/** Characters of a picture on a form, as it is kept in its definition: about 110 kB. */
+export const MOST_PICTURE_TEXT = 150_000;
+
+/** A picture that belongs to the form, not to a record: a logo, a plan of the building. */
+const FormPicture = v.object({
+  part: v.literal('picture'),
+  id: Id,
+  width: Width,
+  /** What it shows, for who does not see it. */
+  about: Label,
+  /** The bytes, as a data URL (RFC 2397). */
+  source: v.pipe(
+    v.string(),
+    v.maxLength(MOST_PICTURE_TEXT, 'This picture is too large for a form.'),
+    v.regex(
+      /^data:image\/(png|jpeg|webp);base64,[A-Za-z0-9+/]+={0,2}$/,
+      'This is no PNG, JPEG or WebP picture.',
+    ),
+  ),
+});
+
+/** What a field becomes by a prepared change, as an expression over its row. */
+const Setting = v.object({
+  field: Id,
+  expression: v.pipe(ExpressionText, v.minLength(1, 'What a field becomes needs an expression.')),
+});
+
+/** What a button on a form does, for the row around it. */
+export const ButtonAct = v.variant('act', [
+  /** Prints the record as it stands on the page, or those rows of a report that belong to it. */
+  v.object({ act: v.literal('print'), report: v.nullable(Id) }),
+  /**
+   * Opens another screen: on this row itself (`link` null), on the row to which a lookup leads, or, by a lookup of the
+   * screen's own table that leads here, on the rows that belong to this one.
+   */
+  v.object({ act: v.literal('open'), screen: Id, link: v.nullable(Id) }),
+  /** Changes rows as the builder has prepared it: this one, those that lead to it by a link, or those of a table. */
+  v.object({
+    act: v.literal('change'),
+    rows: v.picklist(['this', 'belonging', 'all']),
+    /** The link by which rows belong to this one, or the table of which all are meant; null for this row. */
+    of: v.nullable(Id),
+    conditions: v.pipe(
+      v.array(CellCondition),
+      v.maxLength(20, 'At most 20 conditions stand beside one another.'),
+    ),
+    sets: v.pipe(v.array(Setting), v.maxLength(20, 'A button sets at most 20 fields.')),
+  }),
+]);
+
+const FormButton = v.object({
+  part: v.literal('button'),
+  id: Id,
+  label: Label,
+  width: Width,
+  does: ButtonAct,
+});
+
 interface Nest {
   readonly parts: AnyPart[];
 }
@@ -345,6 +414,8 @@ type AnyPart =
   | v.InferOutput<typeof FormCell>
   | v.InferOutput<typeof FormNote>
   | v.InferOutput<typeof FormWorked>
+  | v.InferOutput<typeof FormPicture>
+  | v.InferOutput<typeof FormButton>
   | (Nest & v.InferOutput<typeof SubformOwn>)
   | (Nest & v.InferOutput<typeof SectionOwn>)
   | (v.InferOutput<typeof TabsOwn> & { readonly tabs: (Nest & v.InferOutput<typeof TabOwn>)[] });
@@ -375,6 +446,7 @@ const SubformOwn = v.object({
   most: maybe(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(500))),
   /** The totals beneath its rows; null for the sums of its money. */
   sums: maybe(v.pipe(v.array(SumLine), v.maxLength(20))),
+  tabOrder: TabOrder,
 });
 const SectionOwn = v.object({ part: v.literal('section'), id: Id, label: Label });
 const TabsOwn = v.object({ part: v.literal('tabs'), id: Id });
@@ -395,7 +467,16 @@ const FormTabs = v.object({
 });
 
 /** A part of the layout of a form: a tree, as deep as the links go. */
-export const FormPart = v.variant('part', [FormCell, FormNote, FormWorked, Subform, FormSection, FormTabs]);
+export const FormPart = v.variant('part', [
+  FormCell,
+  FormNote,
+  FormWorked,
+  FormPicture,
+  FormButton,
+  Subform,
+  FormSection,
+  FormTabs,
+]);
 
 /** Whether what came nests no deeper than parts do: asked before anything walks through it. */
 const isShallow = (value: unknown, left = 2 * MOST_DEPTH): boolean =>
@@ -439,6 +520,7 @@ export const Form = v.object({
   ),
   /** Fields of the record in which its list finds what is searched for, beside what a row is shown as. */
   finds: v.optional(v.pipe(v.array(Id), v.maxLength(20, 'At most 20 fields are searched.'))),
+  tabOrder: TabOrder,
 });
 
 export const Report = v.object({
@@ -503,7 +585,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 8;
+export const FORMAT = 9;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -572,6 +654,9 @@ export type Form = v.InferOutput<typeof Form>;
 export type FormCell = v.InferOutput<typeof FormCell>;
 export type FormWorked = v.InferOutput<typeof FormWorked>;
 export type FormPart = v.InferOutput<typeof FormPart>;
+export type FormPicture = v.InferOutput<typeof FormPicture>;
+export type FormButton = v.InferOutput<typeof FormButton>;
+export type ButtonAct = v.InferOutput<typeof ButtonAct>;
 export type Subform = v.InferOutput<typeof Subform>;
 export type Report = v.InferOutput<typeof Report>;
 export type RoleDefinition = v.InferOutput<typeof RoleDefinition>;

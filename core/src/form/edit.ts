@@ -50,9 +50,14 @@ export const withPartAt = (
 export const withPartMoved = (parts: readonly FormPart[], path: PartPath, by: number): FormPart[] =>
   inList(parts, path, (list, place) => moved(list, place, place + by));
 
-/** Parts with another behind the last of its sort: a cell behind the cells, a subform behind all. */
+/**
+ * Parts with another behind the last of its sort: a cell behind the cells, a button behind what stands on the grid, a
+ * subform behind all.
+ */
 export function withPartAdded(parts: readonly FormPart[], part: FormPart): FormPart[] {
-  const last = part.part === 'cell' ? parts.map((other) => other.part).lastIndexOf('cell') : parts.length - 1;
+  const isBefore = (other: FormPart): boolean =>
+    part.part === 'cell' ? other.part === 'cell' : part.part !== 'button' || 'width' in other;
+  const last = parts.map(isBefore).lastIndexOf(true);
   return [...parts.slice(0, last + 1), part, ...parts.slice(last + 1)];
 }
 

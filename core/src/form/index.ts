@@ -1,3 +1,4 @@
+export * from './buttons';
 export * from './edit';
 export * from './generate';
 export * from './level';

@@ -12,7 +12,8 @@ import {
   type Subform,
   type Table,
 } from '../design';
-import { allParts, cellsOf, partId, subformsOf, workedOf } from './tree';
+import { buttonProblems } from './buttons';
+import { allParts, buttonsOf, cellsOf, partId, subformsOf, workedOf } from './tree';
 
 /** What keeps a form from being opened, said for people. */
 export function formProblems(design: Design, form: Form): string[] {
@@ -48,6 +49,25 @@ function* problemsAt(
     else if (!fits(bound.value.type, typeOf(design, result)))
       yield `${name} is shown as something else than its expression gives.`;
   }
+  for (const { field, readIf, hideIf, picture } of cells) {
+    const own = fieldOf(table, field);
+    if (!own) continue;
+    for (const condition of [readIf, hideIf]) {
+      if (condition === undefined) continue;
+      const bound = attempt(() => conditionIn(design, table.id, condition));
+      if (!bound.ok)
+        yield `When ${own.label} is ${condition === hideIf ? 'seen' : 'typed'} cannot be worked out: ${bound.error.message}`;
+    }
+    const pictured = picture === undefined ? undefined : findField(design, picture);
+    if (
+      picture !== undefined &&
+      (pictured?.field.type.kind !== 'picture' ||
+        own.type.kind !== 'lookup' ||
+        own.type.table !== pictured.table.id)
+    )
+      yield `The picture beside ${own.label} is no longer there.`;
+  }
+  for (const button of buttonsOf(parts)) yield* buttonProblems(design, table, button);
   for (const subform of subforms) {
     const found = findField(design, subform.link);
     const type = found?.field.type;

@@ -119,6 +119,7 @@ function reckonedAt(design: Design, level: Level): Reckoned[] {
       type.kind === 'workedOut' ? [{ id, expression: `"#${id}"` }] : [],
     ),
     ...level.worked,
+    ...level.limits,
   ];
   return sources.flatMap(({ id, expression }) => {
     const bound = attempt(() => boundIn(design, level.table.id, expression).bound);

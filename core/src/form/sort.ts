@@ -1,4 +1,12 @@
-import { uses, type DocumentSort, type Form, type FormPart, type Subform, type Use } from '../design';
+import {
+  uses,
+  type DocumentSort,
+  type Form,
+  type FormCell,
+  type FormPart,
+  type Subform,
+  type Use,
+} from '../design';
 import { formProblems } from './problems';
 import { allParts, mapParts, partId } from './tree';
 
@@ -13,11 +21,23 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
     part.part === 'worked' && uses(part.expression, gone) ? [part.label] : [],
   );
   const rows = [form, ...parts.filter((part) => part.part === 'subform')];
+  const buttons = parts.flatMap((part) =>
+    part.part === 'button' && uses(part.does, gone) ? [`button ${part.label}`] : [],
+  );
+  const staying = parts.filter((part) => part.part === 'cell' && !gone.has(part.field));
   const all = [
     ...new Set([
       ...subforms,
       ...(cells ? ['a field on it'] : []),
       ...worked,
+      ...buttons,
+      ...(staying.some((part) => uses(['hideIf' in part && part.hideIf], gone))
+        ? ['when a field on it is seen']
+        : []),
+      ...(staying.some((part) => uses(['readIf' in part && part.readIf], gone))
+        ? ['when a field on it is typed into']
+        : []),
+      ...(staying.some((part) => uses(['picture' in part && part.picture], gone)) ? ['a picture on it'] : []),
       ...(rows.some(({ conditions }) => uses(conditions, gone)) ? ['which rows it shows'] : []),
       ...(rows.some(({ order }) => uses(order, gone)) ? ['their order'] : []),
       ...(uses(form.finds, gone) ? ['where it is searched'] : []),
@@ -30,29 +50,48 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
 function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
   if (gone.has(form.table)) return null;
   const isGone = (part: FormPart): boolean =>
-    (part.part === 'cell' && gone.has(part.field)) ||
+    // When it is to be seen nobody knows any more: it is on the shelf then.
+    (part.part === 'cell' && (gone.has(part.field) || uses(part.hideIf, gone))) ||
+    (part.part === 'button' && uses(part.does, gone)) ||
     (part.part === 'worked' && uses(part.expression, gone)) ||
     (part.part === 'subform' && gone.has(part.link));
   return {
     ...rowsWithout(form, gone),
     ...(form.finds ? { finds: form.finds.filter((id) => !gone.has(id)) } : {}),
     parts: mapParts(form.parts, (part) =>
-      isGone(part) ? null : part.part === 'subform' ? rowsWithout(part, gone) : part,
+      isGone(part)
+        ? null
+        : part.part === 'subform'
+          ? rowsWithout(part, gone)
+          : part.part === 'cell'
+            ? cellWithout(part, gone)
+            : part,
     ),
   };
 }
 
+/** A cell of which what says when it is typed into is gone is for reading: nobody knows any more when it was. */
+function cellWithout(cell: FormCell, gone: ReadonlySet<string>): FormCell {
+  const { readIf, picture, ...rest } = cell;
+  return {
+    ...rest,
+    ...(picture !== undefined && !gone.has(picture) ? { picture } : {}),
+    ...(readIf === undefined ? {} : uses(readIf, gone) ? { people: 'read' } : { readIf }),
+  };
+}
+
 /** A form or subform whose choice of rows, their order and totals go by nothing that is gone. */
-function rowsWithout<P extends Pick<Subform, 'conditions' | 'order' | 'sums'>>(
+function rowsWithout<P extends Pick<Subform, 'conditions' | 'order' | 'sums' | 'tabOrder'>>(
   part: P,
   gone: ReadonlySet<string>,
 ): P {
-  const { conditions, order, sums } = part;
+  const { conditions, order, sums, tabOrder } = part;
   return {
     ...part,
     ...(conditions ? { conditions: conditions.filter((condition) => !uses(condition, gone)) } : {}),
     ...(order ? { order: order.filter(({ field }) => !gone.has(field)) } : {}),
     ...(sums ? { sums: sums.filter(({ field }) => !gone.has(field)) } : {}),
+    ...(tabOrder ? { tabOrder: tabOrder.filter((field) => !gone.has(field)) } : {}),
   };
 }
 
@@ -74,6 +113,8 @@ function eachOnce(parts: readonly FormPart[], seen = new Set<string>()): FormPar
         return [{ ...part, tabs: part.tabs.map((tab) => ({ ...tab, parts: eachOnce(tab.parts, seen) })) }];
       case 'note':
       case 'worked':
+      case 'picture':
+      case 'button':
         return [part];
     }
   });

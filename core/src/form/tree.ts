@@ -1,4 +1,4 @@
-import type { FormCell, FormPart, FormWorked, Subform } from '../design';
+import type { FormButton, FormCell, FormPart, FormWorked, Subform } from '../design';
 
 /** The parts that stand in a part, as lists: one for most, one a tab; none in what holds no others. */
 export function within(part: FormPart): readonly (readonly FormPart[])[] {
@@ -6,6 +6,8 @@ export function within(part: FormPart): readonly (readonly FormPart[])[] {
     case 'cell':
     case 'note':
     case 'worked':
+    case 'picture':
+    case 'button':
       return [];
     case 'section':
     case 'subform':
@@ -21,6 +23,8 @@ export function withLists(part: FormPart, make: (parts: readonly FormPart[]) => 
     case 'cell':
     case 'note':
     case 'worked':
+    case 'picture':
+    case 'button':
       return part;
     case 'section':
     case 'subform':
@@ -53,13 +57,17 @@ export const columnsOf = (parts: readonly FormPart[]): Column[] =>
     (part): part is Column => part.part === 'cell' || part.part === 'worked' || part.part === 'subform',
   );
 
-/** The cells of a level in reading order, which is that of the Tab key. */
+/** The cells of a level in reading order. */
 export const cellsOf = (parts: readonly FormPart[]): FormCell[] =>
   ofLevel(parts).filter((part): part is FormCell => part.part === 'cell');
 
 /** What is worked out at a level. */
 export const workedOf = (parts: readonly FormPart[]): FormWorked[] =>
   ofLevel(parts).filter((part): part is FormWorked => part.part === 'worked');
+
+/** The buttons of a level. */
+export const buttonsOf = (parts: readonly FormPart[]): FormButton[] =>
+  ofLevel(parts).filter((part): part is FormButton => part.part === 'button');
 
 /** The subforms of a level; not those within them. */
 export const subformsOf = (parts: readonly FormPart[]): Subform[] =>
@@ -72,3 +80,17 @@ export const allParts = (parts: readonly FormPart[]): FormPart[] =>
 /** What tells a part from the others of its level. */
 export const partId = (part: FormPart): string =>
   part.part === 'cell' ? part.field : part.part === 'subform' ? part.link : part.id;
+
+/** Items in the order of the Tab key: those that are named first, the others as they stand. */
+export function inTabOrder<T>(
+  items: readonly T[],
+  order: readonly string[] | undefined,
+  id: (item: T) => string,
+): T[] {
+  const places = new Map((order ?? []).map((name, i) => [name, i]));
+  const place = (item: T): number => places.get(id(item)) ?? places.size;
+  return items
+    .map((item, at) => ({ item, at }))
+    .sort((a, b) => place(a.item) - place(b.item) || a.at - b.at)
+    .map(({ item }) => item);
+}

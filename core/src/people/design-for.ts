@@ -1,6 +1,6 @@
 import { idsIn } from '../expression';
 import { displayOf, isStored, type Design, type RoleDefinition, type Table } from '../design';
-import { peopleMay } from './roles';
+import { peopleMay } from './limits';
 
 const made = new WeakMap<Design, WeakMap<RoleDefinition, Design>>();
 

@@ -1,5 +1,6 @@
 export * from './account';
 export * from './rights';
 export * from './viewer';
+export * from './limits';
 export * from './roles';
 export * from './design-for';

@@ -2,7 +2,8 @@ import { FULL } from '../documents/testing/full';
 import { displayOf, type Form, type RoleDefinition } from '../design';
 import { cellsOf, subformsOf } from '../form';
 import { designFor } from './design-for';
-import { conditionsOn, roleSort, screenFor, seesField, type TableRights } from './roles';
+import type { TableRights } from './limits';
+import { conditionsOn, roleSort, screenFor, seesField } from './roles';
 import { addableTables, refusedChange, seesLookup, visibleFields, type Viewer } from './viewer';
 
 const ALL: Omit<TableRights, 'table'> = {

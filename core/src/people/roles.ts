@@ -13,19 +13,8 @@ import {
   type Use,
 } from '../design';
 import { mapParts } from '../form';
-
-/** What a role lets people do to the rows of a table. */
-export type TableRights = RoleDefinition['tables'][number];
-
-const ALL = { read: true, add: true, change: true, delete: true } as const;
-
-/** The rights of a role on a table: all of them where it says nothing. */
-export const rightsOn = (role: RoleDefinition, table: string): TableRights =>
-  role.tables.find((rights) => rights.table === table) ?? { table, ...ALL, own: null, conditions: [] };
-
-/** What people with a role may do with a field, at most. */
-export const peopleMay = (role: RoleDefinition, field: string): 'type' | 'read' | 'hidden' =>
-  role.fields.find((limit) => limit.field === field)?.people ?? 'type';
+import { mayPress } from './buttons';
+import { peopleMay, rightsOn, type TableRights } from './limits';
 
 /**
  * What all rows of a table meet that are there for somebody with a role, as expressions over a row. `name` is hers, as
@@ -51,12 +40,12 @@ export function screenFor(design: Design, role: RoleDefinition, form: Form, name
   const part = (at: FormPart): FormPart | null => {
     if (at.part === 'cell') {
       const may = peopleMay(role, at.field);
-      return may === 'hidden'
-        ? null
-        : may === 'read' || leadsAway(design, role, at.field)
-          ? { ...at, people: 'read' }
-          : at;
+      if (may === 'hidden') return null;
+      const { picture, ...cell } = at;
+      const seen = picture === undefined || !seesField(design, role, picture) ? cell : at;
+      return may === 'read' || leadsAway(design, role, at.field) ? { ...seen, people: 'read' } : seen;
     }
+    if (at.part === 'button') return mayPress(design, role, at) ? at : null;
     if (at.part !== 'subform') return at;
     const found = findField(design, at.link);
     if (!found) return at;

@@ -14,7 +14,8 @@ import { allLevels, levelOf, type Level } from '../form';
 import type { RowChange } from '../rows';
 import { designFor } from './design-for';
 import type { Role } from './rights';
-import { conditionsOn, peopleMay, rightsOn, screenFor } from './roles';
+import { peopleMay, rightsOn } from './limits';
+import { conditionsOn, screenFor } from './roles';
 
 /**
  * Who looks at a file or writes to it, and through which screen, as it is there for her: null on the Bench, where the
@@ -87,6 +88,45 @@ export function visibleFields(design: Design, viewer: Viewer, table: Table): rea
       .flatMap(({ cells, link }) => [...cells.map(({ field }) => field.id), ...(link ? [link.id] : [])]),
   );
   return table.fields.filter(({ id }) => seen.has(id));
+}
+
+/**
+ * The conditions under which fields of a table are not there on a screen: by field, all conditions of the places where
+ * the screen shows it.
+ */
+export function hiddenIf(
+  design: Design,
+  { screen }: Viewer,
+  table: Table,
+): ReadonlyMap<string, readonly string[]> {
+  const found = new Map<string, readonly string[]>();
+  if (!screen) return found;
+  for (const level of levelsOn(design, screen))
+    if (level.table.id === table.id)
+      for (const { field, limit, expression } of level.limits)
+        if (limit === 'hide') found.set(field, [...(found.get(field) ?? []), expression]);
+  return found;
+}
+
+/**
+ * The conditions under which a field of a table takes nothing on a screen: one list for each place where people type
+ * into it, of which one condition is enough; null where some place has none.
+ */
+export function closedIf(
+  design: Design,
+  { screen }: Viewer,
+  table: Table,
+  field: string,
+): readonly (readonly string[])[] | null {
+  if (!screen) return null;
+  const places = levelsOn(design, screen).filter(
+    ({ table: { id }, cells }) =>
+      id === table.id && cells.some(({ cell }) => cell.field === field && cell.people === 'type'),
+  );
+  const lists = places.map(({ limits }) =>
+    limits.filter((limit) => limit.field === field).map(({ expression }) => expression),
+  );
+  return lists.length === 0 || lists.some((list) => list.length === 0) ? null : lists;
 }
 
 /** The table to which a lookup leads. */

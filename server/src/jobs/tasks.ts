@@ -48,6 +48,7 @@ import {
   type PageRequest,
 } from '../rows/read';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
+import { prepareChange, type Prepared, type PreparedOrder } from '../rows/prepared-change';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
 import { paintPdf } from '../report/pdf';
@@ -113,6 +114,8 @@ export type Task =
       readonly task: 'report';
       readonly design: Design;
       readonly report: Report;
+      /** What its rows meet beside what it asks for itself, in stored form. */
+      readonly only?: readonly string[];
       readonly today: string;
       readonly pdf: boolean;
     }
@@ -172,7 +175,8 @@ export type Task =
       readonly field: string;
       readonly expression: string;
       readonly keys: readonly RowKey[];
-    };
+    }
+  | { readonly task: 'prepared change'; readonly design: Design; readonly order: PreparedOrder };
 
 export interface QueryResult {
   readonly columns: readonly ResultColumn[];
@@ -213,6 +217,7 @@ export interface Results {
   page: string;
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
+  'prepared change': Prepared;
 }
 
 /** Rows a report may have: about a thousand pages. */
@@ -300,13 +305,20 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     }
     case 'work out': {
       const { table, field } = findField(task.design, task.field)!;
-      try {
-        return workOut(db, task.design, table, field, task.expression, task.keys);
-      } catch (error) {
-        if (error instanceof Unfit) throw new TaskError(error.message);
-        throw error;
-      }
+      return ifFit(() => workOut(db, task.design, table, field, task.expression, task.keys));
     }
+    case 'prepared change':
+      return ifFit(() => prepareChange(db, task.design, task.order));
+  }
+}
+
+/** What an expression cannot give is an error of the person's making. */
+function ifFit<T>(work: () => T): T {
+  try {
+    return work();
+  } catch (error) {
+    if (error instanceof Unfit) throw new TaskError(error.message);
+    throw error;
   }
 }
 
@@ -401,10 +413,11 @@ function inWords<T>(work: () => T, explain: () => string): T {
 
 async function runReport(
   db: Connection,
-  { design, report, today, pdf }: Extract<Task, { task: 'report' }>,
+  { design, report, only = [], today, pdf }: Extract<Task, { task: 'report' }>,
 ): Promise<Results['report']> {
-  const query = reportQuery(design, report);
-  if (!query) throw new TaskError('The table or query this report prints is no longer there.');
+  const whole = reportQuery(design, report);
+  if (!whole) throw new TaskError('The table or query this report prints is no longer there.');
+  const query = { ...whole, where: [...whole.where, ...only] };
   const compiled = compileQuery(design, query, { today });
   const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1, () => faultOf(db, design, query, today));
   if (all.length > MOST_REPORT_ROWS)

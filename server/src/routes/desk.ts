@@ -14,6 +14,7 @@ import {
 import { cellsOf, foundIn, levelOf, levelTo, paneAt, type Level, type Pane } from '@heathridge/core/form';
 import {
   designOf,
+  hiddenIf,
   refusedChange,
   rowsOnScreen,
   screensOf,
@@ -32,20 +33,11 @@ import { readBeyond, readMore, readRecord } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
 import { count, list, page } from '../reading/rows';
+import { MOST_PREPARED } from '../rows/prepared-change';
 import { sizeOf } from '../rows/undo-entry';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
-import {
-  checkedKeys,
-  choicesFor,
-  ChoicesBody,
-  keyFrom,
-  MOST_AT_ONCE,
-  save,
-  Search,
-  tableAt,
-  undoHere,
-} from './rows';
+import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt, undoHere } from './rows';
 import { keepListView, listViews } from './list-views';
 
 /** Rows of a list that are read at once. */
@@ -101,7 +93,9 @@ function assertSeen(
   table: Table,
   { sort, conditions }: Omit<GridView, 'columns'>,
 ): void {
-  const seen = new Set(visibleFields(design, viewer, table).map(({ id }) => id));
+  // What is not there for some of the rows would be told by which rows come.
+  const kept = hiddenIf(design, viewer, table);
+  const seen = new Set(visibleFields(design, viewer, table).flatMap(({ id }) => (kept.has(id) ? [] : [id])));
   const stored = conditions.flatMap((condition) => {
     const bound = attempt(() => {
       conditionIn(design, table.id, condition);
@@ -418,7 +412,7 @@ export function deskRoutes(router: Router): void {
       const { clock, news } = context;
       const own = prepared(file.reader, 'SELECT 1 FROM hr_log WHERE id = ? AND substr(request, 1, ?) = ?');
       const mark = `${viewer.id} `;
-      if (own.get([entry, mark.length, mark]) === undefined || sizeOf(file.reader, entry) > MOST_AT_ONCE)
+      if (own.get([entry, mark.length, mark]) === undefined || sizeOf(file.reader, entry) > MOST_PREPARED)
         throw new Problem('not-undone', 'This is no save of yours that could be taken back here.');
       assertWritable(file);
       const order = { entry, by: viewer.name, now: clock.now(), today: todayIn(context, file) };

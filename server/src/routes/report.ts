@@ -1,27 +1,54 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { MapDrawing, Report } from '@heathridge/core/design';
+import { MapDrawing, Report, type Design } from '@heathridge/core/design';
 import { reportProblems } from '@heathridge/core/report';
 import { todayIn, type Context } from '../http/context';
 import { Problem } from '../problem';
-import type { Router } from '../http/routes';
+import type { Call, Router } from '../http/routes';
 import { paintMap } from '../report/pdf';
 import type { Results } from '../jobs/tasks';
 import type { OpenFile } from '../store/files';
+
+/** How a report is laid out beyond what it says itself. */
+interface LayingOut {
+  readonly pdf: boolean;
+  /** The design by which it is shown to whoever prints it, where that is not the file's. */
+  readonly design?: Design;
+  /** What its rows meet beside what it asks for itself. */
+  readonly only?: readonly string[];
+}
 
 function layOut(
   context: Context,
   file: OpenFile,
   report: Report,
-  pdf: boolean,
+  { pdf, design = file.design, only = [] }: LayingOut,
   signal: AbortSignal,
 ): Promise<Results['report']> {
-  const problems = reportProblems(file.design, report);
+  const problems = reportProblems(design, report);
   if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
   return context.jobs.run(
     file.path,
-    { task: 'report', design: file.design, report, today: todayIn(context, file), pdf },
+    { task: 'report', design, report, only, today: todayIn(context, file), pdf },
     { signal, limit: 120_000 },
+  );
+}
+
+/** Answers with a report as PDF, to be shown by the browser. */
+export async function sendPdf(
+  { context, file, reply, gone }: Pick<Call, 'context' | 'file' | 'reply' | 'gone'>,
+  report: Report,
+  how: Omit<LayingOut, 'pdf'> = {},
+): Promise<unknown> {
+  const { pdf } = await layOut(context, file, report, { ...how, pdf: true }, gone);
+  const name = encodeURIComponent(`${report.label}.pdf`);
+  return (
+    reply
+      .type('application/pdf')
+      // The browser's own viewer is a page that shows it.
+      .header('content-security-policy', "frame-ancestors 'self'")
+      .header('content-disposition', `inline; filename*=UTF-8''${name}`)
+      .send(Buffer.from(pdf!))
   );
 }
 
@@ -34,26 +61,17 @@ export function reportRoutes(router: Router): void {
     summary: 'Lay out a report, saved or not: its page model',
     body: v.object({ report: Report }),
     handler: async ({ context, file, body, gone }) =>
-      (await layOut(context, file, body.report, false, gone)).model,
+      (await layOut(context, file, body.report, { pdf: false }, gone)).model,
   });
   router.add({
     method: 'GET',
     url: '/api/files/:file/reports/:report/pdf',
     needs: 'builder',
     summary: 'A saved report as PDF',
-    handler: async ({ context, file, params, reply, gone }) => {
-      const report = file.design.reports.find(({ id }) => id === params['report']);
+    handler: (call) => {
+      const report = call.file.design.reports.find(({ id }) => id === call.params['report']);
       if (!report) throw new Problem('not-found', 'This report is no longer there.');
-      const { pdf } = await layOut(context, file, report, true, gone);
-      const name = encodeURIComponent(`${report.label}.pdf`);
-      return (
-        reply
-          .type('application/pdf')
-          // The browser's own viewer is a page that shows it.
-          .header('content-security-policy', "frame-ancestors 'self'")
-          .header('content-disposition', `inline; filename*=UTF-8''${name}`)
-          .send(Buffer.from(pdf!))
-      );
+      return sendPdf(call, report);
     },
   });
   router.add({

@@ -41,6 +41,7 @@ describe('rights', () => {
         'pdf',
         'pdf',
         'preview',
+        'print',
         'schema.sql',
       ].sort(),
     );
@@ -291,8 +292,11 @@ describe('a screen', () => {
         .all() as [[number]];
       expect(await get(held, 'builder')).toBe(200);
       expect(await get(held, 'colleague')).toBe(200);
-      const forms = design.forms.filter((form) => tablesOn(design, form).includes(table));
-      for (const form of forms) await put(formSort.without(form, new Set([field.id]))!);
+      const gone = new Set([field.id]);
+      const forms = design.forms.filter(
+        (form) => tablesOn(design, form).includes(table) || formSort.use(form, gone) !== null,
+      );
+      for (const form of forms) await put(formSort.without(form, gone)!);
       expect(await get(held, 'builder')).toBe(200);
       expect(await get(held, 'colleague'))
         .withContext(table.name)

@@ -5,7 +5,7 @@ import { ExpressionError } from '@heathridge/core/expression';
 import { sampled } from '@heathridge/core/form';
 import { documentProblems } from '@heathridge/core/documents';
 import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
-import { boundsOf } from '../rows/among';
+import { boundsOf, type Bounds } from '../rows/among';
 import { Key, NOTHING, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
 import { todayIn, type Context } from '../http/context';
 import { MOST_TOLD, type News } from '../http/news';
@@ -86,15 +86,26 @@ export function save(
   file: OpenFile,
   request: SaveRequest,
   viewer: Viewer,
-  { clock, news }: Context,
-): unknown {
+  context: Context,
+): { readonly entry: number; readonly saved: readonly SavedRow[] } {
   for (const change of request.changes) {
     const refusal = refusedChange(file.design, viewer, change);
     if (refusal !== null) throw new Problem('not-allowed', refusal);
   }
+  return saveWithin(file, request, viewer, context, viewer.screen ? boundsOf(file.design, viewer) : null);
+}
+
+/** Saves what a viewer may save, within bounds. Throws `rows-refused` as {@link save} does. */
+export function saveWithin(
+  file: OpenFile,
+  request: SaveRequest,
+  viewer: Viewer,
+  { clock, news }: Context,
+  bounds: Bounds | null,
+): { readonly entry: number; readonly saved: readonly SavedRow[] } {
   let result: SaveResult;
   try {
-    result = saveRows(file, request, viewer, clock, viewer.screen ? boundsOf(file.design, viewer) : null);
+    result = saveRows(file, request, viewer, clock, bounds);
   } catch (error) {
     if (error instanceof RequestReused)
       throw new Problem('bad-request', 'This save was sent under the name of another one.');

@@ -1,10 +1,10 @@
 import { catalogOf, conditionIn, type Design, type Table } from '@heathridge/core/design';
 import { sqlName, toSql } from '@heathridge/core/expression';
-import { rowsOnScreen, rowsThere, type Viewer } from '@heathridge/core/people';
+import { closedIf, rowsOnScreen, rowsThere, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { prepared } from '../store/statements';
-import { keyColumns } from './json';
+import { holdsSql, keyColumns } from './json';
 
 /** SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. */
 export const conditionSql = (design: Design, table: Table, source: string): string =>
@@ -27,13 +27,32 @@ export interface Bounds {
   before(table: Table): readonly (readonly string[])[] | null;
   /** All of these hold for a row that was added or changed. */
   after(table: Table): readonly string[];
+  /** Lists of conditions of which each has one that holds while a field takes nothing; null where it always does. */
+  closed(table: Table, field: string): readonly (readonly string[])[] | null;
 }
 
 /** The bounds of who saves through a screen; on the Bench there are none. */
 export const boundsOf = (design: Design, viewer: Viewer): Bounds => ({
   before: (table) => rowsOnScreen(design, viewer, table),
   after: (table) => (viewer.screen ? rowsThere(viewer, table) : []),
+  closed: (table, field) => closedIf(design, viewer, table, field),
 });
+
+/** Whether a row meets one condition of each of these lists. */
+export function isClosed(
+  db: Connection,
+  design: Design,
+  table: Table,
+  key: RowKey,
+  lists: readonly (readonly string[])[],
+): boolean {
+  const where = keyColumns(table, 't').map((column) => `${column} = ?`);
+  const all = lists.map(
+    (list) => `(${list.map((source) => holdsSql(design, table, source, 't')).join(' OR ')})`,
+  );
+  const sql = `SELECT 1 FROM ${sqlName(table.name)} AS t WHERE ${[...where, ...all].join(' AND ')}`;
+  return prepared(db, sql).get(key) !== undefined;
+}
 
 /** Whether a row is among those that meet all conditions of one of these lists. */
 export function isAmong(

@@ -3,13 +3,23 @@ import sharp from 'sharp';
 import { eq } from 'drizzle-orm';
 import type { Field, Table } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
-import { rowsOnScreen, screensOf, tablesOn, visibleFields, type Viewer } from '@heathridge/core/people';
+import { allLevels, levelOf, linkedPictures } from '@heathridge/core/form';
+import {
+  hiddenIf,
+  rowsOnScreen,
+  rowsThere,
+  screensOf,
+  tablesOn,
+  visibleFields,
+  type Viewer,
+} from '@heathridge/core/people';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { attachment } from '../store/file-schema';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
 import { oneOfSql } from './among';
+import { holdsSql, keyColumns } from './json';
 
 /** Bytes of one attachment at most. */
 export const MOST_BYTES = 25 * 1024 * 1024;
@@ -99,7 +109,8 @@ export async function keepAttachment(
  * Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it
  * herself.
  */
-function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean {
+function sees(file: OpenFile, viewer: Viewer, id: number): boolean {
+  const { design, reader } = file;
   if (viewer.role === 'builder') return true;
   const holds = (table: Table, field: Field, there = ''): boolean =>
     prepared(
@@ -111,12 +122,17 @@ function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean
     tablesOn(design, screen).some((table) => {
       const through = { ...viewer, screen };
       const there = oneOfSql(design, table, rowsOnScreen(design, through, table));
-      return visibleFields(design, through, table).some(
-        (field) => isAttached(field) && holds(table, field, there),
-      );
+      const hiding = hiddenIf(design, through, table);
+      return visibleFields(design, through, table).some((field) => {
+        if (!isAttached(field)) return false;
+        const hidden = (hiding.get(field.id) ?? []).map(
+          (source) => ` AND NOT ${holdsSql(design, table, source, 't')}`,
+        );
+        return holds(table, field, there + hidden.join(''));
+      });
     }),
   );
-  if (shown) return true;
+  if (shown || linked(file, viewer, id)) return true;
   const own = prepared(reader, 'SELECT 1 FROM hr_attachment WHERE id = ? AND account = ?');
   if (own.get(id, viewer.id) === undefined) return false;
   // What stands in a row is seen as that row is.
@@ -124,6 +140,26 @@ function sees({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean
     table.fields.some((field) => isAttached(field) && holds(table, field)),
   );
 }
+
+/** Whether a screen shows an attachment beside a lookup that leads to the row which holds it. */
+const linked = ({ design, reader }: OpenFile, viewer: Viewer, id: number): boolean =>
+  screensOf(design, viewer).some((screen) => {
+    const root = levelOf(design, screen);
+    const through = { ...viewer, screen };
+    return (root ? allLevels(root) : []).some((level) =>
+      linkedPictures(design, level).some(({ lookup, table, picture }) => {
+        const [key] = keyColumns(table, 'p');
+        const there = oneOfSql(design, level.table, rowsOnScreen(design, through, level.table));
+        const theirs = rowsThere(viewer, table).map(
+          (source) => ` AND ${holdsSql(design, table, source, 'p')}`,
+        );
+        const sql =
+          `SELECT 1 FROM ${sqlName(table.name)} AS p JOIN ${sqlName(level.table.name)} AS t ON t.${sqlName(lookup.name)} = ${key} ` +
+          `WHERE p.${sqlName(picture.name)} = ?${theirs.join('')}${there} LIMIT 1`;
+        return prepared(reader, sql).get(id) !== undefined;
+      }),
+    );
+  });
 
 /**
  * The bytes of an attachment or of its preview, with their type. Throws `not-found` when there are none, or

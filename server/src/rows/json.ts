@@ -11,6 +11,7 @@ import {
   fieldSql,
   shownText,
   catalogOf,
+  conditionIn,
   fieldOf,
   placesOf,
   tableOf,
@@ -101,21 +102,43 @@ export interface Beside {
   readonly result: FieldType;
 }
 
+/** What a row as JSON consists of. */
+export interface RowParts {
+  /** All of its table where it is not said. */
+  readonly fields?: readonly Field[];
+  readonly beside?: readonly Beside[];
+  /** Ids of attachments, by what they are known by for the row. */
+  readonly pictures?: readonly { readonly id: string; readonly sql: string }[];
+  readonly more?: readonly (readonly [name: string, sql: string])[];
+  /** Conditions by field, of which one is enough that its value is left out. */
+  readonly hiddenIf?: ReadonlyMap<string, readonly string[]>;
+}
+
+/** SQL for whether a condition holds for a row; where it cannot be worked out it does not. */
+export const holdsSql = (design: Design, table: Table, source: string, alias: string): string =>
+  `coalesce((${toSql(conditionIn(design, table.id, source).bound, { catalog: catalogOf(design), row: alias, faults: 'empty' }).sql}), 0)`;
+
 /**
- * SQL for a row as a JSON object `{key: […], cells: {id: cell, …}}`, the cells of fields and of what is worked out
- * beside them; with `more`, further members.
+ * SQL for a row as a JSON object `{key: […], cells: {id: cell, …}}`, the cells of fields, of pictures and of what is
+ * worked out beside them; with `more`, further members.
  */
 export function rowObject(
   design: Design,
   table: Table,
   alias: string,
-  fields: readonly Field[] = table.fields,
-  beside: readonly Beside[] = [],
-  more: readonly (readonly [name: string, sql: string])[] = [],
+  { fields = table.fields, beside = [], pictures = [], more = [], hiddenIf = new Map() }: RowParts = {},
 ): string {
   const catalog = catalogOf(design);
+  const cell = (field: Field): string => {
+    const own = cellJson(design, catalog, table, field, alias);
+    const hiding = hiddenIf.get(field.id);
+    if (!hiding) return own;
+    const isHidden = hiding.map((source) => holdsSql(design, table, source, alias)).join(' OR ');
+    return `json(CASE WHEN ${isHidden} THEN 'null' ELSE json_quote(${own}) END)`;
+  };
   const cells = [
-    ...fields.map((field) => `${sqlText(field.id)}, ${cellJson(design, catalog, table, field, alias)}`),
+    ...fields.map((field) => `${sqlText(field.id)}, ${cell(field)}`),
+    ...pictures.map(({ id, sql }) => `${sqlText(id)}, ${sql}`),
     ...beside.map(
       ({ id, expression, result }) =>
         `${sqlText(id)}, ${workedJson(catalog, table, expression, result, alias)}`,

@@ -28,19 +28,21 @@ import {
 } from '@heathridge/core/design';
 import {
   levelOf,
+  linkedPictures,
   reckoningOf,
   sumLines,
   type Level,
+  type LinkedPicture,
   type Reckoning,
   type SumLine,
 } from '@heathridge/core/form';
-import { rowsThere, seesField, visibleFields, type Viewer } from '@heathridge/core/people';
+import { hiddenIf, rowsThere, seesField, visibleFields, type Viewer } from '@heathridge/core/people';
 import type { RowKey } from '@heathridge/core/rows';
 import { isNumeric, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, guarded, prepared, textOf } from '../store/statements';
 import { alsoSql, conditionSql } from './among';
-import { beyondObject, cellJson, keyArray, keyColumns, rowObject } from './json';
+import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
@@ -90,11 +92,26 @@ const reckoningFor = (design: Design, { duty }: Viewer, root: Level): Reckoning 
 
 /** SQL for a row `t` of a level: its cells, what is worked out beside them, and what that needs beyond them. */
 function levelRow({ design, viewer, reckoning }: FormReading, level: Level): string {
-  const { table, worked } = level;
+  const { table, worked, limits } = level;
   const need = reckoning.need(level);
   const has = need.fields.size > 0 || need.links.size > 0;
-  const beyond = has ? [['beyond', beyondObject(design, table.id, need, 't')] as const] : [];
-  return rowObject(design, table, 't', visibleFields(design, viewer, table), worked, beyond);
+  return rowObject(design, table, 't', {
+    fields: visibleFields(design, viewer, table),
+    beside: [...worked, ...limits],
+    pictures: linkedPictures(design, level).map((picture) => ({
+      id: picture.id,
+      sql: pictureSql(design, viewer, picture),
+    })),
+    more: has ? [['beyond', beyondObject(design, table.id, need, 't')]] : [],
+    hiddenIf: hiddenIf(design, viewer, table),
+  });
+}
+
+/** SQL for the picture of the row to which a lookup of row `t` leads: the id of an attachment. */
+function pictureSql(design: Design, viewer: Viewer, { lookup, table, picture }: LinkedPicture): string {
+  const [key] = keyColumns(table, 'p');
+  const there = rowsThere(viewer, table).map((source) => ` AND ${holdsSql(design, table, source, 'p')}`);
+  return `(SELECT p.${sqlName(picture.name)} FROM ${sqlName(table.name)} AS p WHERE ${key} = t.${sqlName(lookup.name)}${there.join('')})`;
 }
 
 /**

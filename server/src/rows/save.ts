@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
-import { tableOf } from '@heathridge/core/design';
+import { fieldOf, tableOf, type Table } from '@heathridge/core/design';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
 import { assertWritable, type OpenFile } from '../store/files';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { inTransaction, prepared } from '../store/statements';
-import { isAmong, type Bounds } from './among';
+import { isAmong, isClosed, type Bounds } from './among';
 import { changeRow } from './change-row';
 import type { Placed, Saving } from './saving';
 import { checkKey } from './tables';
@@ -66,6 +66,8 @@ export function saveRows(
         refused: new Set(),
       };
       const errors = bounds ? outOfBounds(saving, request.changes, bounds) : [];
+      // What is closed before and after takes nothing; what somebody opens or closes in the same save does.
+      const shut = bounds ? closedFields(saving, request.changes, bounds) : [];
       const done: SavedRow[] = [];
       const outside = new Set(errors.map(({ change }) => change));
       for (const placed of parentsFirst(request.changes)) {
@@ -79,6 +81,7 @@ export function saveRows(
         }
       }
       if (errors.length === 0 && bounds) errors.push(...leftBounds(saving, request.changes, done, bounds));
+      if (errors.length === 0) errors.push(...stillClosed(saving, shut, done));
       if (errors.length > 0) throw new Refused(errors);
       done.sort((a, b) => a.change - b.change);
       if (name)
@@ -120,6 +123,37 @@ function leftBounds(
     if (isAmong(db, design, table, key, [conditions])) return [];
     const message = `As it is now this ${table.label.toLowerCase()} would not be among those that are yours.`;
     return [{ change: index, table: id, key, field: null, rule: null, message }];
+  });
+}
+
+/** A field that is to be changed though it takes nothing while conditions hold, which do so for its row. */
+interface Shut {
+  readonly change: number;
+  readonly table: Table;
+  readonly field: string;
+  readonly lists: readonly (readonly string[])[];
+}
+
+function closedFields({ db, design }: Saving, changes: readonly RowChange[], bounds: Bounds): Shut[] {
+  return changes.flatMap((change, index) => {
+    const table = design.tables.find(({ id }) => id === change.table);
+    const key = change.op === 'update' && table ? checkKey(design, table, change.key) : null;
+    if (change.op !== 'update' || !table || !key) return [];
+    return Object.keys(change.values).flatMap((field) => {
+      const lists = bounds.closed(table, field);
+      const isShut = lists !== null && isClosed(db, design, table, key, lists);
+      return isShut ? [{ change: index, table, field, lists }] : [];
+    });
+  });
+}
+
+/** Errors for fields that took nothing before the save, and take nothing now either. */
+function stillClosed({ db, design }: Saving, shut: readonly Shut[], done: readonly SavedRow[]): RowError[] {
+  return shut.flatMap(({ change, table, field, lists }): RowError[] => {
+    const key = done.find((row) => row.change === change)?.key;
+    if (!key || !isClosed(db, design, table, key, lists)) return [];
+    const message = `${fieldOf(table, field)?.label ?? 'This field'} of this ${table.label.toLowerCase()} is only for reading as it stands now.`;
+    return [{ change, table: table.id, key, field, rule: null, message }];
   });
 }
 

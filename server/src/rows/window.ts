@@ -15,7 +15,7 @@ import {
   type Field,
   type Table,
 } from '@heathridge/core/design';
-import { visibleFields, type Viewer } from '@heathridge/core/people';
+import { hiddenIf, visibleFields, type Viewer } from '@heathridge/core/people';
 import { asksNothing, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
@@ -286,9 +286,11 @@ export function searchSql(
  */
 export function secondLine(design: Design, viewer: Viewer, table: Table): Field[] {
   const display = displayOf(table);
+  const hiding = hiddenIf(design, viewer, table);
   return visibleFields(design, viewer, table)
     .filter(
       ({ id, type }) =>
+        !hiding.has(id) &&
         !table.key.includes(id) &&
         !display.includes(`"#${id}"`) &&
         type.kind !== 'longText' &&

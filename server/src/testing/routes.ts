@@ -74,6 +74,22 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     for: 'colleague',
     body: { path: [], link: 'f_hirePlayer', key: 1 },
   },
+  'GET /api/files/:file/desk/screens/:screen/buttons/:button/print': {
+    for: 'colleague',
+    params: { button: 'b_received' },
+    query: 'key=[1417]',
+  },
+  'POST /api/files/:file/desk/screens/:screen/buttons/:button/preview': {
+    for: 'colleague',
+    params: { button: 'b_back' },
+    body: { key: [1417] },
+  },
+  'POST /api/files/:file/desk/screens/:screen/buttons/:button/run': {
+    for: 'colleague',
+    params: { button: 'b_back' },
+    body: { key: [1417], mark: 'of what nobody has looked at' },
+    status: 409,
+  },
   'GET /api/files/:file/desk/events': { for: 'colleague', query: 'seconds=0' },
   'POST /api/files/:file/desk/screens/:screen/here': {
     for: 'colleague',

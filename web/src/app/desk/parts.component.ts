@@ -23,6 +23,7 @@ import {
   isGiven,
   valueKind,
   type Field,
+  type FormButton,
   type FormCell,
   type FormPart,
   type FormWorked,
@@ -77,6 +78,7 @@ type Group =
   imports: [
     FIELD,
     forwardRef(() => SubformComponent),
+    MatButton,
     MatIconButton,
     MatIconModule,
     MatTabsModule,
@@ -101,7 +103,7 @@ export class PartsComponent {
     const groups: Group[] = [];
     for (const part of this.parts()) {
       const last = groups.at(-1);
-      if (part.part !== 'cell' && part.part !== 'note' && part.part !== 'worked')
+      if (part.part === 'section' || part.part === 'tabs' || part.part === 'subform')
         groups.push({ group: 'block', id: partId(part), part });
       else if (last?.group === 'grid') groups[groups.length - 1] = { ...last, parts: [...last.parts, part] };
       else groups.push({ group: 'grid', id: partId(part), parts: [part] });
@@ -119,8 +121,19 @@ export class PartsComponent {
     return new Map(live.map(({ cell }, i) => [cell.field, String(i + 1)]));
   });
 
-  fieldOf({ field }: FormCell): Field | null {
-    return this.fields().get(field) ?? null;
+  /** The field of a cell, where it is there for the row. */
+  fieldOf({ field: id }: FormCell): Field | null {
+    const field = this.fields().get(id);
+    return field && !this.sheet.isHidden(this.row(), field) ? field : null;
+  }
+
+  /** Whether the row is one of a subform that is not saved yet: only by its key is it known what to press for. */
+  isTooNew(): boolean {
+    return this.row().key === null && this.row().level.subform !== null;
+  }
+
+  press(button: FormButton): void {
+    if (!this.isTooNew()) this.sheet.presses.next({ button, row: this.row(), path: this.around() });
   }
 
   tab({ field }: FormCell): string {

@@ -52,9 +52,11 @@ import { problemOf } from '../shared/problem';
 import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
+import { Buttons } from './buttons.service';
 import { ALL, DeskLine, type DeskNews } from './desk-news.service';
 import { DeskStore } from './desk.store';
-import type { Place } from './sheet.service';
+import { givenIn } from './given';
+import type { Place, Press } from './sheet.service';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
@@ -116,9 +118,10 @@ export class RecordPageComponent implements MayHoldChanges {
   private readonly toast = inject(Toast);
   private readonly drafts = inject(RecordDrafts);
   private readonly line = inject(DeskLine);
+  private readonly buttons = inject(Buttons);
   readonly desk = inject(DeskStore);
   readonly screen = input.required<string>();
-  /** Set in the address to begin with a new record. */
+  /** Set in the address to begin with a new record: what its fields hold by id, as JSON; or anything else. */
   readonly newParam = input<string | undefined>(undefined, { alias: 'new' });
   /** The key of the record to open, as JSON. */
   readonly keyParam = input<string | undefined>(undefined, { alias: 'key' });
@@ -294,7 +297,7 @@ export class RecordPageComponent implements MayHoldChanges {
         this.info.set(info);
         // What has been typed while the screen was loading counts.
         this.searches.next(this.search());
-        if (this.newParam()) this.begin();
+        if (this.newParam()) void this.beginGiven(this.newParam()!);
       });
     inject(DestroyRef).onDestroy(() => {
       // Whoever looks here next need not wait until it is forgotten.
@@ -692,10 +695,10 @@ export class RecordPageComponent implements MayHoldChanges {
     });
   }
 
-  begin(): void {
+  begin(given: Readonly<Record<string, Held>> = {}): void {
     this.reading.set(true);
     this.opening.next(null);
-    this.load(null);
+    this.load(null, given);
     void this.router.navigate([], { queryParams: {}, replaceUrl: true });
     this.focusSoon();
   }
@@ -719,12 +722,63 @@ export class RecordPageComponent implements MayHoldChanges {
     this.opening.next(key);
   }
 
-  private load(data: RecordData | null): void {
+  /** Begins a record that leads to one on another screen. */
+  private async beginGiven(text: string): Promise<void> {
+    const info = this.info();
+    const given: Record<string, Held> = {};
+    for (const [id, value] of Object.entries(givenIn(text))) {
+      const found = await firstValueFrom(
+        // Where it is not among the choices somebody chooses it herself.
+        this.fetch(id, { search: '', only: value, row: null }).pipe(catchError(() => of([]))),
+      );
+      const [choice] = found;
+      if (choice) given[id] = { value: choice[0], text: choice[1] };
+    }
+    // Somebody has gone on meanwhile.
+    if (info !== this.info() || this.state()) return;
+    this.begin(given);
+  }
+
+  /** What a button says is done once the record is in the file as it stands here. */
+  async press(press: Press): Promise<void> {
+    const { button, row, path } = press;
+    const [info, state] = [this.info(), this.state()];
+    if (!info || !state || this.busy()) return;
+    const isUnsaved = state.dirty() || state.isNew;
+    if (isUnsaved && !(await this.save())) return;
+    const own = state.record().key ?? this.last?.key;
+    const key = path.length === 0 ? own : row.key;
+    if (!own || !key) return;
+    if (button.does.act === 'print' && button.does.report === null) return this.printSoon();
+    this.problem.set('');
+    this.busy.set(true);
+    try {
+      const changed = await this.buttons.press(info, { button, row, path, key });
+      if (!changed) return;
+      this.offerBack(changed.text, changed.entry, own);
+      this.searches.next(this.search());
+      if (!this.isEntering()) this.open(own);
+    } catch (error) {
+      this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail);
+    } finally {
+      this.busy.set(false);
+    }
+  }
+
+  /** Prints the record as the page shows it: a moment after it was saved it is read anew. */
+  private async printSoon(): Promise<void> {
+    await firstValueFrom(
+      toObservable(this.state, { injector: this.injector }).pipe(filter((now) => now !== null)),
+    );
+    afterNextRender(() => this.print(), { injector: this.injector });
+  }
+
+  private load(data: RecordData | null, given: Readonly<Record<string, Held>> = {}): void {
     const info = this.info();
     if (!info) return;
     this.problem.set('');
     const clock = { today: info.today, now: `${new Date().toISOString().slice(0, 19)}Z` };
-    const state = new RecordState(designOf(info.tables, info.settings), info.form, data, clock);
+    const state = new RecordState(designOf(info.tables, info.settings), info.form, data, clock, given);
     const key = state.record().key;
     const draft = this.drafts.find(this.desk.file, info.form.id, key);
     if (draft) state.restore(draft.kept);

@@ -62,6 +62,7 @@ export class RecordSheetComponent {
   readonly look = computed(() => lookOf(this.state().form));
   readonly partPicked = outputFromObservable(this.sheet.picks);
   readonly partMoved = outputFromObservable(this.sheet.moves);
+  readonly pressed = outputFromObservable(this.sheet.presses);
 
   constructor() {
     this.sheet.connect(this);

@@ -12,6 +12,8 @@ import {
 } from '@heathridge/core/design';
 import {
   levelOf,
+  limitId,
+  pictureId,
   reckon,
   reckoningOf,
   type Beyond,
@@ -169,13 +171,31 @@ const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => (
 /** A row with something else in one of its fields: what was known of the row a link of it led to is forgotten. */
 function withHeld(row: RowState, field: Field, held: Held): RowState {
   const was = row.held[field.id]?.value ?? null;
-  const next = { ...row, held: { ...row.held, [field.id]: held } };
+  const fields = { ...row.held, [field.id]: held };
+  const next = { ...row, held: fields };
   if (held.value === was) return next;
   const multiple = row.table.links.filter(({ on }) => on.some(({ own }) => own === field.id));
   const gone = new Set([field.id, ...multiple.map(({ id }) => id)]);
   const links = Object.entries(row.beyond.links).filter(([id]) => !gone.has(id));
+  delete fields[pictureId(field.id)];
   return { ...next, beyond: { ...row.beyond, links: Object.fromEntries(links) } };
 }
+
+const holds = (fields: RowState['held'], id: string): boolean => fields[id]?.value === true;
+
+/** Whether the value of a field did not come along: a condition keeps it away. */
+const isKept = (row: RowState, field: string): boolean => holds(row.was, limitId('hide', field));
+
+/**
+ * Whether a field is not there for a row: a condition keeps it away as the row now stands, or did when it was read, so
+ * that nobody knows yet what it holds.
+ */
+export const isHidden = (row: RowState, field: string): boolean =>
+  isKept(row, field) || holds(row.held, limitId('hide', field));
+
+/** Whether a condition keeps a field from being typed into, as the row now stands. */
+export const isShut = (row: RowState, field: string): boolean =>
+  isHidden(row, field) || holds(row.held, limitId('read', field));
 
 /** A row as what is worked out on the form sees it. */
 function standingOf(row: RowState, around: Standing | null): Standing {
@@ -184,6 +204,7 @@ function standingOf(row: RowState, around: Standing | null): Standing {
     level: row.level,
     around,
     value: (id) => {
+      if (isKept(row, id)) return undefined;
       const held = row.held[id];
       if (held && !held.fault) return held.value;
       if (id in row.beyond.cells) return row.beyond.cells[id];
@@ -234,7 +255,7 @@ export class RecordState {
     data: RecordData | null,
     private readonly clock: { readonly today: string; readonly now: string },
     /** What a new record holds beside what its fields begin with, by field id. */
-    given: Readonly<Record<string, Value>> = {},
+    given: Readonly<Record<string, Held>> = {},
   ) {
     this.level = levelOf(design, form)!;
     this.table = this.level.table;
@@ -593,7 +614,7 @@ export class RecordState {
 
   /** The fields of a row whose values came with it. */
   private shownOf(row: RowState): ReadonlySet<string> {
-    return new Set(Object.keys(row.was));
+    return new Set(Object.keys(row.was).filter((id) => !isKept(row, id)));
   }
 
   private rowOf(level: Level, { key, cells, beyond, subforms }: RecordRow): RowState {
@@ -621,10 +642,13 @@ export class RecordState {
     };
   }
 
-  private newRow(level: Level, given: Readonly<Record<string, Value>> = {}): RowState {
+  private newRow(level: Level, given: Readonly<Record<string, Held>> = {}): RowState {
     const { table } = level;
-    const start = { ...startRow(this.design, table, this.clock), ...given };
-    const held = Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }]));
+    const start = startRow(this.design, table, this.clock);
+    const held = {
+      ...Object.fromEntries(Object.entries(start).map(([id, value]) => [id, { value }])),
+      ...given,
+    };
     const lists = level.levels.map((inner): ListState => ({
       level: inner,
       rows: [],

@@ -1,12 +1,26 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { Subject, type Observable } from 'rxjs';
-import { isGiven, valueKind, type Field, type FormCell, type FormWorked } from '@heathridge/core/design';
+import {
+  isGiven,
+  valueKind,
+  type Field,
+  type FormButton,
+  type FormCell,
+  type FormWorked,
+} from '@heathridge/core/design';
 import type { Beyond } from '@heathridge/core/form';
 import { isNumeric, type Reading, type Value } from '@heathridge/core/values';
 import { narrowedBy } from '../shared/narrowed';
 import { Toast } from '../shared/toast.service';
 import { why, type Fetch, type Held } from '../value/held';
-import type { ListState, RecordState, RowState, Sought } from './record.state';
+import {
+  isHidden,
+  isShut,
+  type ListState,
+  type RecordState,
+  type RowState,
+  type Sought,
+} from './record.state';
 import { fieldShown, workedShown } from './shown';
 
 /** Which part of a form somebody picks while it is designed; with `more`, beside those that are picked. */
@@ -14,6 +28,13 @@ export interface Pick {
   /** The path of the part: the links of the subforms around it, and its own id. */
   readonly id: string;
   readonly more: boolean;
+}
+
+/** A button that is pressed for a row; the links of the subforms around it. */
+export interface Press {
+  readonly button: FormButton;
+  readonly row: RowState;
+  readonly path: readonly string[];
 }
 
 /** A screen of the Desk on which the rows of a table are opened. */
@@ -52,6 +73,7 @@ export class Sheet {
   readonly wanted = signal<{ readonly row: string; readonly field: string | null } | null>(null);
   readonly picks = new Subject<Pick>();
   readonly moves = new Subject<{ readonly id: string; readonly by: number }>();
+  readonly presses = new Subject<Press>();
   readonly state = (): RecordState => this.inputs.state();
   readonly reading = (): Reading => this.inputs.reading();
   readonly fetch = (): Fetch => this.inputs.fetch();
@@ -106,9 +128,18 @@ export class Sheet {
     return this.designing() || (key === null ? rights.add : rights.change);
   }
 
+  private isShut(row: RowState, { id }: Field): boolean {
+    return !this.designing() && isShut(row, id);
+  }
+
+  /** Whether a cell of a row is not there; while a form is designed all are. */
+  isHidden(row: RowState, { id }: Field): boolean {
+    return !this.designing() && isHidden(row, id);
+  }
+
   /** Whether a cell of a row is only to be read. */
   isRead(row: RowState, field: Field, { people }: FormCell): boolean {
-    return people === 'read' || isGiven(field) || !this.mayType(row);
+    return people === 'read' || isGiven(field) || !this.mayType(row) || this.isShut(row, field);
   }
 
   /** The values of a row by field id, for lookups that it narrows. */
@@ -150,6 +181,7 @@ export class Sheet {
   }
 
   shown(row: RowState, field: Field): string {
+    if (this.isHidden(row, field)) return '';
     return fieldShown(field, this.held(row, field), this.reading().locale);
   }
 

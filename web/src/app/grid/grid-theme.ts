@@ -56,6 +56,12 @@ const CELLS = `
   content: '▾' / '';
 }
 
+/* The picture of a row that is led to, and what that shows. */
+.ag-cell .pictured {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
 /* A picture of a row, as high as the row is. */
 .ag-cell .small-picture {
   display: block;

@@ -43,12 +43,12 @@ import {
   type FormWorked,
   type Subform,
 } from '@heathridge/core/design';
-import { columnsOf, partId, type Column, type Pane } from '@heathridge/core/form';
+import { columnsOf, partId, pictureId, type Column, type Pane } from '@heathridge/core/form';
 import { viewFor, type GridView, type RowKey } from '@heathridge/core/rows';
 import { isNumeric, type Value } from '@heathridge/core/values';
 import { DeskStore } from '../desk/desk.store';
 import { RecordDrafts } from '../desk/record-drafts.service';
-import type { Told } from '../desk/record.state';
+import { isHidden, isShut, type Told } from '../desk/record.state';
 import { namedRows } from '../desk/named-rows';
 import { fieldShown, workedShown } from '../desk/shown';
 import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
@@ -186,6 +186,8 @@ export class ListGridComponent {
   /** The key of the row to which its rows lead; null for the first list. */
   readonly parent = input<string | number | null>(null);
   readonly search = input('');
+  /** Whether what is asked now is kept with how the list is looked at. */
+  readonly keepsConditions = input(true);
   readonly conditions = input<readonly string[]>([]);
   /** How it is looked at, where somebody has kept that. */
   readonly view = input<GridView | null>(null);
@@ -625,7 +627,7 @@ export class ListGridComponent {
   /** Whether something can be typed into a cell. */
   private isOpen({ state }: ListRow, id: string): boolean {
     const column = columnsOf(this.form().parts).find((other) => partId(other) === id);
-    return column !== undefined && this.isTyped(column, state.isNew);
+    return column !== undefined && this.isTyped(column, state.isNew) && !isShut(state.record(), id);
   }
 
   private held({ state }: ListRow, { id }: Field): Held {
@@ -733,7 +735,7 @@ export class ListGridComponent {
         frozen: false,
       })),
       sort: [...this.sort],
-      conditions: [...this.conditions()],
+      conditions: this.keepsConditions() ? [...this.conditions()] : [...(this.view()?.conditions ?? [])],
     };
   }
 
@@ -784,13 +786,13 @@ export class ListGridComponent {
       ...roomOf(field.label, field.type.kind, this.measured()[field.id], this.scale()),
       sortable: !isPicture && field.type.kind !== 'file',
       resizable: true,
-      editable: ({ data }) => data !== undefined && this.isTyped(cell, data.state.isNew),
+      editable: ({ data }) => data !== undefined && this.isOpen(data, field.id),
       valueGetter: ({ data }) => data && this.held(data, field),
       valueFormatter: ({ data }: ValueFormatterParams<ListRow>) => {
         if (!data) return '';
         const held = this.held(data, field);
         if (held.typed !== undefined) return held.typed;
-        if (data.state.isNew && isGiven(field)) return '';
+        if ((data.state.isNew && isGiven(field)) || isHidden(data.state.record(), field.id)) return '';
         return fieldShown(field, held, this.locale());
       },
       valueSetter: ({ data, newValue }: ValueSetterParams<ListRow, Held>) => {
@@ -800,7 +802,7 @@ export class ListGridComponent {
       cellClass: ({ data }: CellClassParams<ListRow>) => [
         ...(numeric ? ['number'] : []),
         ...(field.type.kind === 'lookup' ? ['lookup'] : []),
-        ...(data && !this.isTyped(cell, data.state.isNew) && this.form().rights.change ? ['given'] : []),
+        ...(data && !this.isOpen(data, field.id) && this.form().rights.change ? ['given'] : []),
         ...this.colour(data, field),
         ...(data && this.says(data, field) ? ['refused'] : []),
         ...(data && this.held(data, field).fault ? ['faulty'] : []),
@@ -820,7 +822,7 @@ export class ListGridComponent {
       }),
       suppressKeyboardEvent: ({ event, editing }) =>
         editing ? event.key === 'Enter' && field.type.kind === 'longText' && event.shiftKey : isOwnKey(event),
-      ...(isPicture
+      ...(isPicture || cell.picture !== undefined
         ? { cellRenderer: (params: ICellRendererParams<ListRow>) => this.picture(params, field) }
         : {}),
     };
@@ -888,14 +890,28 @@ export class ListGridComponent {
     };
   }
 
-  private picture({ data }: ICellRendererParams<ListRow>, field: Field): HTMLElement | string {
-    const { value, text }: Held = data ? this.held(data, field) : { value: null };
-    if (typeof value !== 'number') return '';
+  /** A picture of the row, or of the one to which its lookup leads beside what that shows. */
+  private picture(
+    { data, valueFormatted }: ICellRendererParams<ListRow>,
+    field: Field,
+  ): HTMLElement | string {
+    if (!data) return '';
+    const own = field.type.kind === 'picture';
+    const { value, text }: Held = own
+      ? this.held(data, field)
+      : (data.state.record().held[pictureId(field.id)] ?? { value: null });
+    const words = own ? '' : (valueFormatted ?? '');
+    if (typeof value !== 'number' || isHidden(data.state.record(), field.id)) return words;
     const image = document.createElement('img');
     image.className = 'small-picture';
-    image.alt = text ?? 'Picture';
+    // Beside its text it says nothing more to who does not see it.
+    image.alt = own ? (text ?? 'Picture') : '';
     image.src = this.api.attachment(this.desk.file, value, 'preview');
-    return image;
+    if (own) return image;
+    const both = document.createElement('span');
+    both.className = 'pictured';
+    both.append(image, words);
+    return both;
   }
 
   private says({ state }: ListRow, field: Field): string {

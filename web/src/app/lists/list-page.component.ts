@@ -20,13 +20,23 @@ import { MatIconModule } from '@angular/material/icon';
 import { MatMenuModule } from '@angular/material/menu';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { Router } from '@angular/router';
-import { catchError, debounceTime, EMPTY, firstValueFrom, Subject, switchMap, tap } from 'rxjs';
+import {
+  catchError,
+  debounceTime,
+  distinctUntilChanged,
+  EMPTY,
+  firstValueFrom,
+  Subject,
+  switchMap,
+  tap,
+} from 'rxjs';
 import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathridge/core/design';
-import { cellsOf, panesOf, type Pane } from '@heathridge/core/form';
+import { cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
 import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
+import { givenIn } from '../desk/given';
 import { designOf } from '../desk/record.state';
 import { Api, type ListEntry, type ScreenInfo } from '../shared/api.service';
 import { ChipComponent } from '../shared/chip.component';
@@ -85,6 +95,8 @@ export class ListPageComponent implements MayHoldChanges {
   private readonly toast = inject(Toast);
   readonly desk = inject(DeskStore);
   readonly screen = input.required<string>();
+  /** What the rows of the first list are to hold, by field id, as JSON; set by what leads here. */
+  readonly of = input<string | undefined>(undefined);
   readonly info = signal<ScreenInfo | null>(null);
   readonly problem = signal('');
   readonly search = signal('');
@@ -162,8 +174,9 @@ export class ListPageComponent implements MayHoldChanges {
         takeUntilDestroyed(),
       )
       .subscribe(({ entries }) => this.offers.set(entries.slice(0, 30)));
-    toObservable(this.screen)
+    toObservable(computed(() => ({ screen: this.screen(), of: this.of() })))
       .pipe(
+        distinctUntilChanged((a, b) => a.screen === b.screen && a.of === b.of),
         tap(() => {
           this.info.set(null);
           this.problem.set('');
@@ -174,7 +187,7 @@ export class ListPageComponent implements MayHoldChanges {
           this.totals.set([]);
           this.last = null;
         }),
-        switchMap((screen) =>
+        switchMap(({ screen }) =>
           this.api.screen(this.desk.file, screen).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
@@ -185,14 +198,7 @@ export class ListPageComponent implements MayHoldChanges {
         takeUntilDestroyed(),
       )
       .subscribe((info) => {
-        const design = designOf(info.tables, info.settings);
-        const view = viewOf(info, []);
-        this.conditions.set(
-          (view?.conditions ?? []).map((text) => ({
-            text,
-            words: conditionWords(text, catalogOf(design), info.form.table),
-          })),
-        );
+        this.begin(info);
         this.isArranged.set(info.views.some(({ own }) => own));
         this.info.set(info);
       });
@@ -203,6 +209,37 @@ export class ListPageComponent implements MayHoldChanges {
     effect(() => {
       if (this.isLine()) untracked(() => this.finds.next(''));
     });
+  }
+
+  /** Asks for the rows of the first list as the address says, or else as it was kept. */
+  private begin(info: ScreenInfo): void {
+    const design = designOf(info.tables, info.settings);
+    const view = viewOf(info, []);
+    const table = design.tables.find(({ id }) => id === info.form.table)!;
+    // Who comes for what belongs to one row sees all of that.
+    const asked = this.of() === undefined ? (view?.conditions ?? []) : conditionsOf(table, this.of()!);
+    this.conditions.set(
+      asked.map((text) => ({ text, words: conditionWords(text, catalogOf(design), table.id) })),
+    );
+    asked.forEach((text) => this.name(table, text));
+  }
+
+  /** Says by its text, not its key, to which row a condition asks a lookup to lead. */
+  private name(table: Table, text: string): void {
+    const [, id, key] = /^"#(\w+)" = ('(?:[^']|'')*'|\d+)$/.exec(text) ?? [];
+    const field = id === undefined ? undefined : fieldOf(table, id);
+    if (field?.type.kind !== 'lookup' || key === undefined) return;
+    const only = key.startsWith("'") ? key.slice(1, -1).replaceAll("''", "'") : Number(key);
+    this.fetch(field.id, { search: '', only, row: null })
+      // Without it the condition is read with the key.
+      .pipe(catchError(() => EMPTY))
+      .subscribe(([choice]) => {
+        if (!choice) return;
+        const words = `${field.label.toLowerCase()} is ${choice[1]}`;
+        this.conditions.update((known) =>
+          known.map((condition) => (condition.text === text ? { ...condition, words } : condition)),
+        );
+      });
   }
 
   viewAt(path: readonly string[]) {
@@ -320,8 +357,7 @@ export class ListPageComponent implements MayHoldChanges {
     try {
       for (const { pane } of this.shown()) await firstValueFrom(this.keep(pane.path, false, null));
       const info = await firstValueFrom(this.api.screen(this.desk.file, this.screen()));
-      const view = viewOf(info, []);
-      this.conditions.set((view?.conditions ?? []).map((text) => ({ text, words: text })));
+      this.begin(info);
       this.isArranged.set(false);
       this.info.set(null);
       setTimeout(() => this.info.set(info));
@@ -406,6 +442,14 @@ export class ListPageComponent implements MayHoldChanges {
       void this.takeBack();
     }
   }
+}
+
+/** What the address asks of the rows of a list, as conditions; nothing where it asks for no field of theirs. */
+function conditionsOf(table: Table, text: string): string[] {
+  return Object.entries(givenIn(text)).flatMap(([id, value]) => {
+    const field = fieldOf(table, id);
+    return field ? [valueIs(field, value)] : [];
+  });
 }
 
 /** How a list is looked at: as she keeps it for herself, else as everyone finds it. */

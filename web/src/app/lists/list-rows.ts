@@ -56,7 +56,8 @@ export class ListRows {
   fresh(link: Link): ListRow {
     // One that waits while another is begun stays itself.
     const id = `new ${this.begun++}`;
-    return { id, state: new RecordState(this.design, this.form, null, this.clock(), link) };
+    const given = Object.fromEntries(Object.entries(link).map(([field, value]) => [field, { value }]));
+    return { id, state: new RecordState(this.design, this.form, null, this.clock(), given) };
   }
 
   /** To be told after a row was changed. */

@@ -1,8 +1,9 @@
 import { Component, computed, inject } from '@angular/core';
 import { MatButton } from '@angular/material/button';
-import { findField, type FormCell } from '@heathridge/core/design';
+import { findField, pathsFrom, type FormCell, type Table } from '@heathridge/core/design';
+import { ConditionsComponent } from '../ask/conditions.component';
 import { SegmentsComponent } from '../shared/segments.component';
-import { options, SelectComponent } from '../shared/select.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
 import { LABELS, WIDTHS } from './details';
 import { FormEditor } from './form-editor.service';
 import { PlaceDetailsComponent } from './place-details.component';
@@ -16,10 +17,18 @@ const CHOOSING = options([
   ['radio', 'among all of them, side by side'],
 ] as const);
 
+type Limit = 'readIf' | 'hideIf';
+const LIMITS: readonly { readonly is: Limit; readonly label: string; readonly none: string }[] = [
+  { is: 'readIf', label: 'Only to be read where', none: '+ a condition…' },
+  { is: 'hideIf', label: 'Not there where', none: '+ a condition…' },
+];
+/** No field has this id. */
+const NONE = '';
+
 /** Fields that are picked: what is set is set for all of them. */
 @Component({
   selector: 'hr-cell-details',
-  imports: [MatButton, PlaceDetailsComponent, SegmentsComponent, SelectComponent],
+  imports: [ConditionsComponent, MatButton, PlaceDetailsComponent, SegmentsComponent, SelectComponent],
   template: `
     @let count = editor.pickedCells().length;
     <h2>{{ count === 1 ? names() : count + ' cells picked' }}</h2>
@@ -32,6 +41,33 @@ const CHOOSING = options([
       [value]="alike('people')"
       (changed)="editor.setCells({ people: $event })"
     />
+    @if (table(); as own) {
+      @for (limit of limits; track limit.is) {
+        @if (limit.is === 'hideIf' || alike('people') !== 'read') {
+          <div class="field" role="group" [attr.aria-label]="limit.label">
+            <span class="label">{{ limit.label }}</span>
+            <p class="sentence">
+              <hr-conditions
+                [first]="limit.none"
+                [conditions]="conditionOf(limit.is)"
+                [table]="own.id"
+                [paths]="paths()"
+                [most]="1"
+                (changed)="limitCells(limit.is, $event)"
+              />
+            </p>
+          </div>
+        }
+      }
+    }
+    @if (pictures().length > 0) {
+      <hr-select
+        label="Picture beside it"
+        [options]="pictures()"
+        [value]="picture()"
+        (changed)="setPicture($event)"
+      />
+    }
     @if (!editor.isList()) {
       <hr-segments
         label="Width, of 12"
@@ -66,6 +102,9 @@ const CHOOSING = options([
       display: grid;
       gap: 12px;
     }
+    .sentence {
+      line-height: 1.9;
+    }
   `,
 })
 export class CellDetailsComponent {
@@ -74,6 +113,7 @@ export class CellDetailsComponent {
   readonly may = MAY;
   readonly labels = LABELS;
   readonly choosing = CHOOSING;
+  readonly limits = LIMITS;
   private readonly fields = computed(() =>
     this.editor
       .pickedCells()
@@ -98,6 +138,47 @@ export class CellDetailsComponent {
       }),
     ),
   );
+
+  readonly table = computed((): Table | null => {
+    const id = this.editor.levelTable();
+    return this.editor.store.design().tables.find((table) => table.id === id) ?? null;
+  });
+  readonly paths = computed(() => {
+    const table = this.table();
+    return table ? pathsFrom(this.editor.store.design(), table) : [];
+  });
+  /** The pictures of the rows to which the lookup that is picked leads; only a list shows one. */
+  readonly pictures = computed((): Option[] => {
+    const [field, ...others] = this.fields();
+    if (!this.editor.isList() || field?.type.kind !== 'lookup' || others.length > 0) return [];
+    const { table: id } = field.type;
+    const table = this.editor.store.design().tables.find((other) => other.id === id);
+    const found = table?.fields.filter(({ type }) => type.kind === 'picture') ?? [];
+    return found.length === 0 ? [] : [{ id: NONE, label: 'none' }, ...found];
+  });
+  readonly picture = computed(() => this.editor.pickedCells()[0]?.picture ?? NONE);
+
+  setPicture(id: string): void {
+    this.editor.change((part) => {
+      if (part.part !== 'cell') return part;
+      const { picture: _, ...cell } = part;
+      return id === NONE ? cell : { ...cell, picture: id };
+    });
+  }
+
+  /** The condition that all that are picked have; none where they differ. */
+  conditionOf(is: Limit): readonly string[] {
+    const condition = this.same(this.editor.pickedCells().map((cell) => cell[is] ?? ''));
+    return condition ? [condition] : [];
+  }
+
+  limitCells(is: Limit, [condition]: readonly string[]): void {
+    this.editor.change((part) => {
+      if (part.part !== 'cell') return part;
+      const { [is]: _, ...cell } = part;
+      return condition === undefined ? cell : { ...cell, [is]: condition };
+    });
+  }
 
   private same<T>([first, ...others]: readonly T[]): T | null {
     return first !== undefined && others.every((other) => other === first) ? first : null;

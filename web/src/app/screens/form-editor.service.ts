@@ -294,6 +294,32 @@ export class FormEditor {
     this.pickNew(id);
   }
 
+  /** Puts a button behind the fields, of the rows of the subform that is picked too: it prints until it is told what to do. */
+  addButton(): void {
+    const part: FormPart = {
+      part: 'button',
+      id: newId('b'),
+      label: 'Print',
+      width: 3,
+      does: { act: 'print', report: null },
+    };
+    const subform = this.pickedSubform();
+    if (subform) {
+      const path = `${this.picked()[0]}/${part.id}`;
+      this.setSubform({ parts: withPartAdded(subform.parts, part) });
+      return this.pickNew(path);
+    }
+    this.set({ parts: withPartAdded(this.form()!.parts, part) });
+    this.pickNew(part.id);
+  }
+
+  /** Puts a picture at the top of the form: a logo mostly. */
+  addPicture(source: string, about: string): void {
+    const id = newId('i');
+    this.set({ parts: [{ part: 'picture', id, width: 3, about, source }, ...this.form()!.parts] });
+    this.pickNew(id);
+  }
+
   /** Picks what has come onto the form, and brings it into sight. */
   private pickNew(id: string): void {
     this.picked.set([id]);

@@ -7,6 +7,7 @@ import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { SegmentsComponent } from '../shared/segments.component';
 import { SelectComponent } from '../shared/select.component';
+import { ButtonDetailsComponent } from './button-details.component';
 import { LABELS, WIDTHS } from './details';
 import { FormEditor } from './form-editor.service';
 import { PlaceDetailsComponent } from './place-details.component';
@@ -20,6 +21,7 @@ const NOTES = [
 @Component({
   selector: 'hr-part-details',
   imports: [
+    ButtonDetailsComponent,
     LineComponent,
     MatButton,
     MatIconButton,
@@ -78,6 +80,25 @@ const NOTES = [
         />
       }
       <hr-place-details />
+    } @else if (at.part === 'button') {
+      <hr-button-details [part]="at" />
+    } @else if (at.part === 'picture') {
+      <h2>Picture</h2>
+      <img [src]="at.source" alt="" />
+      <hr-line
+        label="What it shows, for who does not see it"
+        most="60"
+        needed="It needs words: those it has stay."
+        [value]="at.about"
+        (changed)="editor.setPart({ about: $event.trim() })"
+      />
+      <hr-segments
+        label="Width, of 12"
+        [choices]="widths"
+        [value]="at.width"
+        (changed)="editor.setPart({ width: $event })"
+      />
+      <hr-place-details />
     } @else if (at.part === 'section') {
       <h2>Section</h2>
       <hr-line
@@ -121,6 +142,11 @@ const NOTES = [
     :host {
       display: grid;
       gap: 12px;
+    }
+    img {
+      max-width: 100%;
+      max-height: 120px;
+      justify-self: start;
     }
   `,
 })

@@ -2,12 +2,13 @@ import { Component, computed, inject } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { listOf, type Form, type FormCell } from '@heathridge/core/design';
-import { allParts, isFound, LOOKS, mapParts, subformsOf } from '@heathridge/core/form';
+import { allParts, isFound, levelOf, LOOKS, mapParts, subformsOf } from '@heathridge/core/form';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent } from '../shared/select.component';
 import { LABELS } from './details';
 import { FormEditor } from './form-editor.service';
 import { RowsShownComponent } from './rows-shown.component';
+import { TabOrderComponent } from './tab-order.component';
 
 const OPENS = options([
   ['first', 'the list and its first record'],
@@ -33,7 +34,14 @@ const RIGHTS = [
 /** The screen as a whole: how it opens, which rows it shows, what people may do. */
 @Component({
   selector: 'hr-screen-details',
-  imports: [LineComponent, MatButton, MatCheckboxModule, RowsShownComponent, SelectComponent],
+  imports: [
+    LineComponent,
+    MatButton,
+    MatCheckboxModule,
+    RowsShownComponent,
+    SelectComponent,
+    TabOrderComponent,
+  ],
   template: `
     @if (editor.form(); as form) {
       <h2>This screen</h2>
@@ -92,6 +100,9 @@ const RIGHTS = [
           [value]="labelsAt()"
           (changed)="setLabels($event)"
         />
+        @if (level(); as level) {
+          <hr-tab-order [level]="level" [order]="form.tabOrder" (changed)="setTabs($event)" />
+        }
       }
       <div class="field">
         <hr-select
@@ -177,6 +188,16 @@ export class ScreenDetailsComponent {
   toggleFound(id: string): void {
     const { finds = [] } = this.editor.form()!;
     this.editor.set({ finds: finds.includes(id) ? finds.filter((other) => other !== id) : [...finds, id] });
+  }
+
+  readonly level = computed(() => {
+    const form = this.editor.form();
+    return form ? levelOf(this.editor.store.design(), form) : null;
+  });
+
+  setTabs(order: string[] | undefined): void {
+    const { tabOrder: _, ...form } = this.editor.form()!;
+    this.editor.replace(order ? { ...form, tabOrder: order } : form);
   }
 
   setLabels(labelAt: NonNullable<FormCell['labelAt']>): void {

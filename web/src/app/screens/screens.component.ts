@@ -34,6 +34,7 @@ import { FormEditor } from './form-editor.service';
 import { ListSheetComponent } from './list-sheet.component';
 import type { NewFormDialog } from './new-form.dialog';
 import { PartDetailsComponent } from './part-details.component';
+import { pictureFor, UnfitPicture } from './picture';
 import { ScreenDetailsComponent } from './screen-details.component';
 import { SubformDetailsComponent } from './subform-details.component';
 
@@ -46,6 +47,7 @@ const readsOf = (form: Form): string =>
     form.order,
     allParts(form.parts).flatMap((part): unknown[] => {
       if (part.part === 'worked') return [[part.expression, part.result]];
+      if (part.part === 'cell' && part.picture !== undefined) return [[part.field, part.picture]];
       return part.part === 'subform'
         ? [[part.link, part.look === 'next', part.conditions, part.order, part.most, part.sums]]
         : [];
@@ -155,9 +157,31 @@ export class ScreensComponent extends DocumentPage<Form> {
     const form = this.form();
     if (!form) return;
     const known = new Set(idOwners(this.store.design()).map(({ id }) => id));
-    const gone = [...idsUsed(form)].filter((id) => /^[ft]_/.test(id) && !known.has(id));
+    // Those of its parts are its own; of what lies elsewhere it names tables, fields, links, screens and reports.
+    const own = new Set([
+      form.id,
+      ...allParts(form.parts).flatMap((part) => ('id' in part ? [part.id] : [])),
+    ]);
+    const gone = [...idsUsed(form)].filter(
+      (id) => /^[a-z]{1,3}_\w+$/.test(id) && !known.has(id) && !own.has(id),
+    );
     const mended = formSort.without(form, new Set(gone));
     if (mended) this.set(mended);
+  }
+
+  /** Puts a picture that somebody chooses on the form. */
+  async addPicture(chooser: HTMLInputElement): Promise<void> {
+    const [file] = chooser.files ?? [];
+    // The same one can be chosen again.
+    chooser.value = '';
+    if (!file) return;
+    try {
+      const source = await pictureFor(file);
+      this.editor.addPicture(source, file.name.replace(/\.\w+$/, '').slice(0, 60) || 'Picture');
+    } catch (error) {
+      if (!(error instanceof UnfitPicture)) throw error;
+      this.toast.say(error.message);
+    }
   }
 
   make(): void {

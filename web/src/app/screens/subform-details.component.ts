@@ -8,6 +8,7 @@ import { FormEditor } from './form-editor.service';
 import { PlaceDetailsComponent } from './place-details.component';
 import { RowsShownComponent } from './rows-shown.component';
 import { SumLinesComponent } from './sum-lines.component';
+import { TabOrderComponent } from './tab-order.component';
 
 const LOOKS = [
   ['grid', 'a grid'],
@@ -34,6 +35,7 @@ const RIGHTS = [
     RowsShownComponent,
     SegmentsComponent,
     SumLinesComponent,
+    TabOrderComponent,
   ],
   template: `
     @if (editor.pickedSubform(); as subform) {
@@ -67,6 +69,9 @@ const RIGHTS = [
       @if (editor.pickedLevel(); as level) {
         @if (!editor.isList()) {
           <hr-sum-lines [level]="level" (changed)="editor.setSubform({ sums: $event })" />
+        }
+        @if (look() === 'cards') {
+          <hr-tab-order [level]="level" [order]="subform.tabOrder" (changed)="setTabs($event)" />
         }
         <hr-rows-shown
           [isSubform]="look() !== 'next'"
@@ -128,6 +133,14 @@ export class SubformDetailsComponent {
         ? 'Fields'
         : 'Columns',
   );
+
+  setTabs(order: string[] | undefined): void {
+    this.editor.change((part) => {
+      if (part.part !== 'subform') return part;
+      const { tabOrder: _, ...subform } = part;
+      return order ? { ...subform, tabOrder: order } : subform;
+    });
+  }
 
   toggleRight(right: keyof Subform['rights']): void {
     const { rights } = this.editor.pickedSubform()!;

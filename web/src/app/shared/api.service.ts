@@ -1,4 +1,4 @@
-import { HttpClient } from '@angular/common/http';
+import { HttpClient, HttpParams } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import { map, retry, throwError, timer, type MonoTypeOperatorFunction, type Observable } from 'rxjs';
 import { problemOf } from './problem';
@@ -96,6 +96,13 @@ const TURN = 1000;
 const TELL_EVERY = 5;
 
 /** The API, one method a route. Errors come as HttpErrorResponse: see `problemOf`. */
+/** A button of a screen, and the row for which it is pressed: by its key, and the links that lead to it. */
+export interface ButtonAt {
+  readonly button: { readonly id: string };
+  readonly path: readonly string[];
+  readonly key: RowKey;
+}
+
 @Injectable({ providedIn: 'root' })
 export class Api {
   private readonly http = inject(HttpClient);
@@ -361,6 +368,21 @@ export class Api {
     this.http.post<answers.Answer<typeof answers.Undone>>(`${base(file)}/desk/screens/${screen}/undo`, {
       entry,
     });
+  /** The address of what a button prints for a row. */
+  buttonPdf = (file: string, screen: string, { button, path, key }: ButtonAt): string =>
+    `${base(file)}/desk/screens/${screen}/buttons/${button.id}/print?${new HttpParams({
+      fromObject: { path: path.join(), key: JSON.stringify(key) },
+    }).toString()}`;
+  previewButton = (file: string, screen: string, { button, path, key }: ButtonAt) =>
+    this.http.post<answers.PreparedChange>(
+      `${base(file)}/desk/screens/${screen}/buttons/${button.id}/preview`,
+      { path, key },
+    );
+  runButton = (file: string, screen: string, { button, path, key }: ButtonAt, mark: string) =>
+    this.http.post<answers.Answer<typeof answers.SavedRows>>(
+      `${base(file)}/desk/screens/${screen}/buttons/${button.id}/run`,
+      { path, key, mark },
+    );
   screenChoices = (
     file: string,
     screen: string,

@@ -1,0 +1,56 @@
+import { findField, idsUsed, type Design, type FormButton, type RoleDefinition, type Table } from '../design';
+import { peopleMay, rightsOn } from './limits';
+
+/**
+ * Whether a button is there for somebody with a role: it does nothing that she could not, by whatever screen, and tells
+ * her of nothing that is kept from her.
+ */
+export function mayPress(design: Design, role: RoleDefinition, { does }: FormButton): boolean {
+  if (does.act === 'open') {
+    const screen = design.forms.find(({ id }) => id === does.screen);
+    return screen !== undefined && role.screens.includes(screen.id) && rightsOn(role, screen.table).read;
+  }
+  if (does.act === 'change') {
+    if (!tellsNothingKept(design, role, idsUsed([does.conditions, does.sets]))) return false;
+    return does.sets.every(({ field }) => {
+      const table = findField(design, field)?.table;
+      return table !== undefined && rightsOn(role, table.id).change && peopleMay(role, field) === 'type';
+    });
+  }
+  if (does.report === null) return true;
+  const report = design.reports.find(({ id }) => id === does.report);
+  const query = design.queries.find(({ id }) => id === report?.source.id);
+  if (!report) return false;
+  const ids = idsUsed([report, query]);
+  const from = query?.from ?? report.source.id;
+  // Of the rows it begins with those are left out that are not hers; of others it could not be told.
+  const isLimited = ({ id }: Table): boolean => {
+    const { own, conditions } = rightsOn(role, id);
+    return id !== from && (Boolean(own) || conditions.length > 0);
+  };
+  return tellsNothingKept(design, role, ids) && !tablesTold(design, ids).some(isLimited);
+}
+
+/** The tables of which these ids tell: theirs, and those to which a lookup among them leads. */
+function tablesTold(design: Design, ids: ReadonlySet<string>): Table[] {
+  const owners = design.tables.filter(
+    ({ id, fields, links }) => ids.has(id) || [...fields, ...links].some((item) => ids.has(item.id)),
+  );
+  const led = owners.flatMap(({ fields }) =>
+    fields.flatMap(({ id, type }) => (ids.has(id) && type.kind === 'lookup' ? [type.table] : [])),
+  );
+  return design.tables.filter((table) => owners.includes(table) || led.includes(table.id));
+}
+
+/** Whether none of these ids is one of a field or table that is kept from a role, through what is worked out too. */
+function tellsNothingKept(design: Design, role: RoleDefinition, ids: ReadonlySet<string>): boolean {
+  const all = new Set(ids);
+  for (const id of all) {
+    const type = findField(design, id)?.field.type;
+    if (type?.kind === 'workedOut') idsUsed(type.expression).forEach((inner) => all.add(inner));
+  }
+  return (
+    [...all].every((id) => peopleMay(role, id) !== 'hidden') &&
+    tablesTold(design, all).every(({ id }) => rightsOn(role, id).read)
+  );
+}
