@@ -1,3 +1,4 @@
+import { PROBLEM_BASE, type ProblemType } from '@heathridge/core/api';
 import type { DesignProblem } from '@heathridge/core/design';
 import type { RowError } from '@heathridge/core/rows';
 
@@ -28,9 +29,7 @@ export const PROBLEMS = {
   'not-undone': [409, 'This cannot be undone'],
   'disk-full': [507, 'The disk is full'],
   unexpected: [500, 'Something went wrong on our side'],
-} as const satisfies Record<string, readonly [number, string]>;
-
-export type ProblemType = keyof typeof PROBLEMS;
+} as const satisfies Record<ProblemType, readonly [number, string]>;
 
 export interface ProblemExtras {
   /** Of what we did not foresee: the number under which the log says more. */
@@ -62,6 +61,6 @@ export class Problem extends Error {
 
   toJSON(): Record<string, unknown> {
     const [status, title] = PROBLEMS[this.type];
-    return { type: `/problems/${this.type}`, title, status, detail: this.detail, ...this.extras };
+    return { type: PROBLEM_BASE + this.type, title, status, detail: this.detail, ...this.extras };
   }
 }

@@ -21,6 +21,8 @@ import { cellsOf, inTabOrder, subformsOf, workedOf } from './tree';
  */
 export interface Level {
   readonly table: Table;
+  /** Whether the order of the Tab key was made by hand: it is not that of reading then. */
+  readonly isByHand: boolean;
   /** In the order of the Tab key. */
   readonly cells: readonly { readonly field: Field; readonly cell: FormCell }[];
   /** The conditions under which cells are only to be read, or are not there. */
@@ -121,6 +123,7 @@ function levelAt(
     worked: workedOf(parts).filter(
       ({ expression }) => attempt(() => boundIn(design, table.id, expression)).ok,
     ),
+    isByHand: order !== undefined,
     cells,
     limits: cells.flatMap(({ cell }) => limitsOf(cell)),
     levels: subformsOf(parts).flatMap((inner) => {

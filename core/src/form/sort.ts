@@ -42,6 +42,8 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
       ...(rows.some(({ order }) => uses(order, gone)) ? ['their order'] : []),
       ...(uses(form.finds, gone) ? ['where it is searched'] : []),
       ...(rows.some((part) => 'sums' in part && uses(part.sums, gone)) ? ['a total'] : []),
+      // Where the field itself goes, its place in an order is not worth a word.
+      ...(!cells && rows.some(({ tabOrder }) => uses(tabOrder, gone)) ? ['the order of the Tab key'] : []),
     ]),
   ];
   return all.length > 0 ? { use: all.join(', '), fate: 'taken off the form' } : null;

@@ -1,5 +1,5 @@
 import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
-import { RecordRow, RecordRows } from '@heathridge/core/api';
+import { PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
   Field,
@@ -64,7 +64,7 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
           type: 'object',
           required: ['type', 'title', 'status', 'detail'],
           properties: {
-            type: { type: 'string', enum: Object.keys(PROBLEMS).map((type) => `/problems/${type}`) },
+            type: { type: 'string', enum: Object.keys(PROBLEMS).map((type) => PROBLEM_BASE + type) },
             title: { type: 'string' },
             status: { type: 'integer' },
             detail: { type: 'string' },

@@ -1,7 +1,8 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
-import { Problem, type ProblemType } from '../problem';
+import type { ProblemType } from '@heathridge/core/api';
+import { Problem } from '../problem';
 import { DesignMoved } from '../store/versions';
 import type { JobMessage, JobReply } from './child';
 import type { Results, Task } from './tasks';

@@ -44,17 +44,35 @@ const FORM: Form = {
 };
 const SHOWN: Form = {
   ...FORM,
+  tabOrder: ['f_lDue', 'f_lBorrower'],
   parts: [
-    ...FORM.parts.map((part) =>
-      part.part === 'subform'
-        ? {
-            ...part,
-            conditions: ['"#f_fAmount" > 0'],
-            order: [{ field: 'f_fAmount', descending: false }],
-            sums: [{ field: 'f_fAmount', total: 'average' as const }],
-          }
-        : part,
-    ),
+    ...FORM.parts.map((part) => {
+      if (part.part === 'cell' && part.field === 'f_lFee')
+        return { ...part, readIf: '"#f_lState" = \'Back\'', hideIf: '"#f_lBorrower"."#f_bActive"' };
+      if (part.part !== 'subform') return part;
+      return {
+        ...part,
+        tabOrder: ['f_fAmount'],
+        conditions: ['"#f_fAmount" > 0'],
+        order: [{ field: 'f_fAmount', descending: false }],
+        sums: [{ field: 'f_fAmount', total: 'average' as const }],
+      };
+    }),
+    { part: 'picture', id: 'i_logo', width: 3, about: 'Logo', source: 'data:image/png;base64,iVBORw0KGgo=' },
+    { part: 'button', id: 'b_print', label: 'Print', width: 3, does: { act: 'print', report: 'p_l' } },
+    {
+      part: 'button',
+      id: 'b_fines',
+      label: 'Forgive',
+      width: 3,
+      does: {
+        act: 'change',
+        rows: 'belonging',
+        of: 'f_fLoan',
+        conditions: ['"#f_fAmount" > 1'],
+        sets: [{ field: 'f_fAmount', expression: '"#f_fLoan"."#f_lFee"' }],
+      },
+    },
     {
       part: 'worked',
       id: 'w_rest',

@@ -24,7 +24,7 @@ export interface Changed {
 type Open = Extract<ButtonAct, { readonly act: 'open' }>;
 
 /** Does what buttons on forms say. */
-@Injectable({ providedIn: 'root' })
+@Injectable()
 export class Buttons {
   private readonly api = inject(Api);
   private readonly desk = inject(DeskStore);

@@ -38,6 +38,7 @@ import { ValueInputComponent } from '../value/value-input.component';
 import { PartDirective } from './part.directive';
 import type { ListState, RecordState, RowState } from './record.state';
 import { Sheet } from './sheet.service';
+import { stopAt } from './tab-order';
 
 /** What one can type or choose in. */
 export const INPUTS =
@@ -134,6 +135,12 @@ export class PartsComponent {
 
   press(button: FormButton): void {
     if (!this.isTooNew()) this.sheet.presses.next({ button, row: this.row(), path: this.around() });
+  }
+
+  /** What names a part for the Tab key, where its order was made by hand; null where the page has it anyway. */
+  stopOf(part: FormPart): string | null {
+    const row = this.row();
+    return row.level.isByHand && !this.sheet.designing() ? stopAt(row, partId(part)) : null;
   }
 
   tab({ field }: FormCell): string {

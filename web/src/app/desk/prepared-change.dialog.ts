@@ -46,7 +46,8 @@ export interface PreparedData {
                       <span class="soft">as it is</span>
                     } @else {
                       <span class="soft">{{ shown(i, row.cells[i]!.was) || 'empty' }}</span>
-                      <span aria-hidden="true"> → </span><span class="visually-hidden">becomes</span>
+                      <span aria-hidden="true"> → </span
+                      ><span class="visually-hidden">&ngsp;becomes&ngsp;</span>
                       <strong>{{ shown(i, row.cells[i]!.now) || 'empty' }}</strong>
                     }
                   </td>

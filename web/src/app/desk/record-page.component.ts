@@ -107,6 +107,7 @@ const BACK_OFFERED = 6000;
     '(window:beforeunload)': 'warn($event)',
     '(document:visibilitychange)': 'keepAtOnce()',
   },
+  providers: [Buttons],
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
 })
@@ -620,8 +621,8 @@ export class RecordPageComponent implements MayHoldChanges {
   }
 
   /** Puts the cursor into the record once it is drawn. */
-  private focusSoon(): void {
-    afterNextRender(() => this.view()?.focusFirst(), { injector: this.injector });
+  private focusSoon(given: Readonly<Record<string, Held>> = {}): void {
+    afterNextRender(() => this.view()?.focusFirst(given), { injector: this.injector });
   }
 
   /** Goes to the first of what is wrong. */
@@ -700,7 +701,7 @@ export class RecordPageComponent implements MayHoldChanges {
     this.opening.next(null);
     this.load(null, given);
     void this.router.navigate([], { queryParams: {}, replaceUrl: true });
-    this.focusSoon();
+    this.focusSoon(given);
   }
 
   /**

@@ -1,5 +1,5 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
-import { emptyDesign } from '@heathridge/core/design';
+import { emptyDesign, type Form, type FormCell } from '@heathridge/core/design';
 import { formFromTable, mapParts, subformsOf } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
@@ -403,5 +403,155 @@ describe('RecordSheetComponent', () => {
       page.querySelector<HTMLElement>('[role="button"][aria-label="Loans"]')!.click();
       expect(seen).toEqual(['f_lBorrower/f_fLoan', 'f_lBorrower']);
     });
+  });
+});
+
+describe('a form with conditions, and an order of the Tab key made by hand', () => {
+  let fixture: ComponentFixture<RecordSheetComponent>;
+  let page: HTMLElement;
+  let state: RecordState;
+
+  async function show(form: Form, cells: object = {}): Promise<void> {
+    setUp();
+    const design = designOf(OFFICE.tables, emptyDesign().settings);
+    const subforms = [{ link: 'f_fLoan', rows: FINES, total: FINES.length }];
+    state = new RecordState(
+      design,
+      form,
+      { record: { key: [1000], cells: { ...CELLS, ...cells }, subforms } },
+      CLOCK,
+    );
+    fixture = TestBed.createComponent(RecordSheetComponent);
+    fixture.componentRef.setInput('state', state);
+    fixture.componentRef.setInput('reading', { locale: BRITISH, today: CLOCK.today });
+    page = fixture.nativeElement as HTMLElement;
+    document.body.append(page);
+    await fixture.whenStable();
+  }
+  afterEach(() => {
+    page.remove();
+    fixture.destroy();
+  });
+
+  const limited = (field: string, more: Partial<FormCell>): Form => ({
+    ...FORM,
+    parts: mapParts(FORM.parts, (part) =>
+      part.part === 'cell' && part.field === field ? { ...part, ...more } : part,
+    ),
+  });
+  const label = (text: string): HTMLLabelElement | undefined =>
+    [...page.querySelectorAll('label')].find(({ textContent }) => textContent.trim().startsWith(text));
+  const control = (text: string): HTMLInputElement =>
+    page.querySelector<HTMLInputElement>(`#${CSS.escape(label(text)!.htmlFor)}`)!;
+  const field = (id: string) => LOAN.fields.find((other) => other.id === id)!;
+
+  it('closes and opens a field as what is typed beside it goes', async () => {
+    await show(limited('f_lFee', { readIf: '"#f_lState" = \'Back\'' }));
+    expect(control('Fee').readOnly).toBeFalse();
+    state.change(state.record(), field('f_lFee'), { value: '4.00' });
+    state.change(state.record(), field('f_lState'), { value: 'Back' });
+    await fixture.whenStable();
+    expect([control('Fee').readOnly, control('Fee').value]).toEqual([true, '£4.00']);
+    // What was typed before it was closed is saved with it.
+    expect(state.changesToSave().changes[0]).toEqual(
+      jasmine.objectContaining({ values: { f_lFee: '4.00', f_lState: 'Back' } }) as never,
+    );
+    state.change(state.record(), field('f_lState'), { value: 'Out' });
+    await fixture.whenStable();
+    expect(control('Fee').readOnly).toBeFalse();
+  });
+
+  it('hides a field as what is typed goes; one that came hidden stays so, since nobody knows what it holds', async () => {
+    const form = limited('f_lFee', { hideIf: '"#f_lState" = \'Back\'' });
+    await show(form);
+    state.change(state.record(), field('f_lState'), { value: 'Back' });
+    await fixture.whenStable();
+    expect(label('Fee')).toBeUndefined();
+    state.change(state.record(), field('f_lState'), { value: 'Out' });
+    await fixture.whenStable();
+    expect(control('Fee').value).toBe('£3.50');
+    page.remove();
+    fixture.destroy();
+    TestBed.resetTestingModule();
+    await show(form, { f_lState: 'Back', f_lFee: null, 'hide f_lFee': true });
+    expect(label('Fee')).toBeUndefined();
+    state.change(state.record(), field('f_lState'), { value: 'Out' });
+    await fixture.whenStable();
+    expect(label('Fee')).toBeUndefined();
+    expect(state.changesToSave().changes).toEqual([
+      jasmine.objectContaining({ values: { f_lState: 'Out' } }) as never,
+    ]);
+  });
+
+  it('works out nothing anew from what is kept away: what the file says stays', async () => {
+    const form: Form = {
+      ...limited('f_lFee', { hideIf: '"#f_lState" = \'Back\'' }),
+      parts: [
+        ...limited('f_lFee', { hideIf: '"#f_lState" = \'Back\'' }).parts,
+        {
+          part: 'worked',
+          id: 'w_twice',
+          label: 'Twice',
+          width: 3,
+          expression: '"#f_lFee" * 2',
+          result: { kind: 'money', places: 2 },
+        },
+      ],
+    };
+    await show(form, { f_lState: 'Back', f_lFee: null, 'hide f_lFee': true, w_twice: '7.00' });
+    state.change(state.record(), field('f_lNote'), { value: 'x' });
+    await fixture.whenStable();
+    expect(page.querySelector('output')!.textContent).toContain('£7.00');
+  });
+
+  /** Presses Tab where the cursor is; where nothing takes the key the browser itself goes on. */
+  async function tab(shiftKey = false): Promise<boolean> {
+    const event = new KeyboardEvent('keydown', { key: 'Tab', shiftKey, bubbles: true, cancelable: true });
+    document.activeElement!.dispatchEvent(event);
+    await after(60);
+    return event.defaultPrevented;
+  }
+  const at = (): string | undefined => {
+    const { activeElement } = document;
+    return [...page.querySelectorAll('label')]
+      .find(({ htmlFor }) => htmlFor !== '' && htmlFor === activeElement?.id)
+      ?.childNodes[0]!.textContent!.trim();
+  };
+
+  it('is gone through in that order, backwards too, and left behind its last field', async () => {
+    const form: Form = {
+      ...FORM,
+      tabOrder: ['f_lNote', 'f_lFee', 'f_lBorrower', 'f_lFrom', 'f_lDue', 'f_lState'],
+      parts: [
+        ...FORM.parts.filter(({ part }) => part === 'cell'),
+        { part: 'button', id: 'b_print', label: 'Print it', width: 3, does: { act: 'print', report: null } },
+        ...FORM.parts.filter(({ part }) => part !== 'cell'),
+      ],
+    };
+    await show(form);
+    fixture.componentInstance.focusFirst();
+    await after(60);
+    expect(at()).toBe('Note');
+    expect(await tab()).toBeTrue();
+    expect(at()).toBe('Fee');
+    expect(await tab()).toBeTrue();
+    expect(at()).toBe('Borrower');
+    expect(await tab(true)).toBeTrue();
+    expect(at()).toBe('Fee');
+    // Behind the fields come the buttons, and then what stands behind the whole row.
+    button(page, 'Print it').focus();
+    expect(await tab()).toBeTrue();
+    expect(page.querySelector('section[aria-label="Fines"]')!.contains(document.activeElement)).toBeTrue();
+    button(page, 'Print it').focus();
+    await tab(true);
+    expect(document.activeElement!.closest('[data-stop]')!.getAttribute('data-stop')).toContain('f_lState');
+  });
+
+  it('leaves the Tab key alone where the order is that of reading', async () => {
+    await show(FORM);
+    fixture.componentInstance.focusFirst();
+    await after(30);
+    expect(at()).toBe('Borrower');
+    expect(await tab()).toBeFalse();
   });
 });

@@ -9,9 +9,10 @@ import {
   input,
   untracked,
 } from '@angular/core';
+import { InteractivityChecker } from '@angular/cdk/a11y';
 import { outputFromObservable } from '@angular/core/rxjs-interop';
 import { of, type Observable } from 'rxjs';
-import type { Field } from '@heathridge/core/design';
+import { fieldOf, type Field } from '@heathridge/core/design';
 import type { Beyond } from '@heathridge/core/form';
 import type { Reading } from '@heathridge/core/values';
 import { StripComponent } from '../shared/strip.component';
@@ -20,6 +21,7 @@ import { INPUTS, PartsComponent } from './parts.component';
 import type { ListState, RecordState, RowState, Sought } from './record.state';
 import { lookOf } from './look';
 import { Sheet, type Place } from './sheet.service';
+import { beyondStops, leavesBy, stopAt, tabStops } from './tab-order';
 
 /** A form with its subforms, as deep as they go: on the Desk to work with, in Screens to be designed. */
 @Component({
@@ -27,6 +29,8 @@ import { Sheet, type Place } from './sheet.service';
   imports: [PartsComponent, StripComponent],
   providers: [Sheet],
   host: {
+    '(keydown.tab)': 'tabbed($event, 1)',
+    '(keydown.shift.tab)': 'tabbed($event, -1)',
     '[attr.data-shape]': 'state().form.look?.shape ?? null',
     '[style.--hr-look-ink]': 'look()?.ink',
     '[style.--hr-look-tint]': 'look()?.tint',
@@ -49,6 +53,7 @@ export class RecordSheetComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   private readonly injector = inject(Injector);
   private readonly sheet = inject(Sheet);
+  private readonly checker = inject(InteractivityChecker);
   readonly state = input.required<RecordState>();
   readonly reading = input.required<Reading>();
   readonly fetch = input<Fetch>(() => of([]));
@@ -83,7 +88,13 @@ export class RecordSheetComponent {
     const find = (selector: string): HTMLElement | null => this.element.querySelector(selector);
     for (let frame = 0; frame < 20; frame++) {
       const input = field === null ? null : find(`[id="${row}${field}"]`);
-      const target = input ?? find(`[data-row="${row}"] :is(${INPUTS})`);
+      // What has no control of that name, as a tick or choices side by side, has one in its cell.
+      const inCell = field === null ? null : find(`[data-stop="${row} ${field}"] :is(${INPUTS})`);
+      const target =
+        (input?.matches(INPUTS) ? input : null) ??
+        inCell ??
+        input ??
+        find(`[data-row="${row}"] :is(${INPUTS})`);
       if (target && target.offsetParent !== null) {
         target.focus();
         target.scrollIntoView({ block: 'nearest' });
@@ -92,11 +103,43 @@ export class RecordSheetComponent {
       await new Promise((resolve) => requestAnimationFrame(resolve));
     }
     // It is about nothing that can be typed into here.
-    this.focusFirst();
+    this.focusAny();
   }
 
-  /** Puts the cursor into the first field one can type into. */
-  focusFirst(): void {
+  /** Goes on to the next field, or the one before, where the order of the Tab key was made by hand. */
+  tabbed(event: Event, by: 1 | -1): void {
+    const { target } = event;
+    if (event.defaultPrevented || !(target instanceof HTMLElement)) return;
+    const stop = target.closest<HTMLElement>('[data-stop]');
+    const [id, at] = stop?.dataset['stop']?.split(' ') ?? [];
+    const row = id === undefined ? undefined : this.state().rowOfId(id);
+    if (!stop || !row || !leavesBy(by, stop, target, this.checker)) return;
+    const stops = tabStops(this.sheet, row);
+    const next = stops[stops.indexOf(at!) + by];
+    const beyond = next === undefined ? beyondStops(by, row, document, this.checker) : null;
+    // From the last thing on the page the browser itself goes on.
+    if (next === undefined && !beyond) return;
+    event.preventDefault();
+    if (beyond) beyond.focus();
+    else this.focusStop(row, next!);
+  }
+
+  private focusStop(row: RowState, id: string): void {
+    const button = this.element.querySelector<HTMLElement>(`[data-stop="${stopAt(row, id)}"] button`);
+    if (fieldOf(row.table, id)) this.focusAt(row.id, id);
+    else button?.focus();
+  }
+
+  /** Puts the cursor into the first field one can type into, but for those that hold already what they are to hold. */
+  focusFirst(given: Readonly<Record<string, unknown>> = {}): void {
+    const record = this.state().record();
+    const first = tabStops(this.sheet, record).find((id) => !(id in given));
+    const isPlain = !record.level.isByHand && Object.keys(given).length === 0;
+    if (first === undefined || isPlain) this.focusAny();
+    else this.focusStop(record, first);
+  }
+
+  private focusAny(): void {
     this.element.querySelector<HTMLElement>(INPUTS)?.focus();
   }
 }

@@ -61,6 +61,10 @@ const CELLS = `
   display: flex;
   gap: 8px;
   align-items: center;
+  height: 100%;
+}
+.ag-cell .pictured .small-picture {
+  margin-block: 0;
 }
 /* A picture of a row, as high as the row is. */
 .ag-cell .small-picture {

@@ -53,6 +53,8 @@ describe('ListPageComponent', () => {
   let asked: Asked[];
   /** What others do meanwhile. */
   let heard: Subject<unknown>;
+  /** Rows of the first list. */
+  let first: RecordRow[];
   /** Loans of each borrower. */
   let loans: Record<number, RecordRow[]>;
   const page = (): HTMLElement => fixture.nativeElement as HTMLElement;
@@ -67,7 +69,7 @@ describe('ListPageComponent', () => {
         const body = one.request.body as Asked;
         asked.push(body);
         const rows =
-          body.path.length === 0 ? BORROWERS : body.path.length === 1 ? (loans[body.parent!] ?? []) : [];
+          body.path.length === 0 ? first : body.path.length === 1 ? (loans[body.parent!] ?? []) : [];
         one.flush({ rows, total: rows.length });
       }
       await after(8);
@@ -109,7 +111,7 @@ describe('ListPageComponent', () => {
     await settle();
   }
 
-  async function open(form: Form, views: object[] = []): Promise<void> {
+  async function open(form: Form, views: object[] = [], inputs: object = {}): Promise<void> {
     heard = new Subject();
     http = setUp([
       DeskStore,
@@ -127,7 +129,8 @@ describe('ListPageComponent', () => {
       screens: [{ ...screen, one: 'Borrower', many: 'Borrowers' }],
     });
     fixture = TestBed.createComponent(ListPageComponent);
-    fixture.componentRef.setInput('screen', 'o_list');
+    for (const [name, value] of Object.entries({ screen: 'o_list', ...inputs }))
+      fixture.componentRef.setInput(name, value);
     Object.assign(page().style, { width: '1200px', height: '900px' });
     document.body.append(page());
     fixture.detectChanges();
@@ -139,6 +142,7 @@ describe('ListPageComponent', () => {
   beforeEach(() => {
     localStorage.clear();
     asked = [];
+    first = BORROWERS;
     loans = { 1: [loan(1000, 'Ann'), loan(1001, 'Ann')], 2: [loan(1002, 'Bo')] };
   });
   afterEach(async () => {
@@ -225,7 +229,7 @@ describe('ListPageComponent', () => {
       { change: 0, field: 'f_bEmail', rule: null, message: 'Somebody has this e-mail already.' },
     ];
     (await call('save')).flush(
-      { type: 'rows-refused', title: 'Refused', detail: 'Nothing was saved.', status: 422, errors },
+      { type: '/problems/rows-refused', title: 'Refused', detail: 'Nothing was saved.', status: 422, errors },
       { status: 422, statusText: 'Unprocessable' },
     );
     await settle();
@@ -251,7 +255,7 @@ describe('ListPageComponent', () => {
     // What is refused of the second is said of the second.
     const errors = [{ change: 1, field: 'f_bName', rule: null, message: 'No such name.' }];
     save.flush(
-      { type: 'rows-refused', title: 'Refused', detail: 'Nothing was saved.', status: 422, errors },
+      { type: '/problems/rows-refused', title: 'Refused', detail: 'Nothing was saved.', status: 422, errors },
       { status: 422, statusText: 'Unprocessable' },
     );
     expect(await settled).toBeFalse();
@@ -382,5 +386,71 @@ describe('ListPageComponent', () => {
     await settle();
     expect([0, 1].map((row) => cell(0, row, 'f_bName').textContent)).toEqual(['Anna', 'Bodil']);
     BORROWERS[1] = { ...BORROWERS[1], cells: { ...BORROWERS[1].cells, f_bName: 'Bo' } };
+  });
+
+  it('shows what belongs to one row where something leads here for that, and keeps nothing of it', async () => {
+    const asking = { ...LIST, parts: LIST.parts };
+    await open(
+      asking,
+      [{ path: [], own: true, view: { columns: [], sort: [], conditions: ['"#f_bActive"'] } }],
+      {
+        of: JSON.stringify({ f_bName: 'Ann', f_gone: 1 }),
+      },
+    );
+    const rows = asked.filter(({ path }) => path.length === 0);
+    expect(rows.at(-1)!.conditions).toEqual([`"#f_bName" = 'Ann'`]);
+    expect(page().textContent).toContain('name is');
+    // What is looked at like this is not how the list is looked at.
+    const view = fixture.componentInstance.grids()[0]!.viewNow();
+    expect(view.conditions).toEqual(['"#f_bActive"']);
+  });
+
+  it('closes and empties cells as conditions say, and shows the picture of what a lookup leads to', async () => {
+    const loans = asList(formFromTable(OFFICE, OFFICE.tables[1]!, 'o_list', 'Loans', 1));
+    const form: Form = {
+      ...loans,
+      rights: RIGHTS,
+      parts: mapParts(loans.parts, (part) => {
+        if (part.part === 'subform') return null;
+        if (part.part !== 'cell') return part;
+        if (part.field === 'f_lFee') return { ...part, readIf: '"#f_lState" = \'Back\'' };
+        if (part.field === 'f_lNote') return { ...part, hideIf: '"#f_lState" = \'Back\'' };
+        return part.field === 'f_lBorrower' ? { ...part, picture: 'f_bFace' } : part;
+      }),
+    };
+    const [out, back] = [loan(1000, 'Ann'), loan(1001, 'Bo')];
+    const cells = {
+      ...back.cells,
+      f_lState: 'Back',
+      'hide f_lNote': true,
+      'read f_lFee': true,
+      'picture f_lBorrower': 12,
+    };
+    first = [
+      { ...out, cells: { ...out.cells, f_lNote: 'Seen' } },
+      { ...back, cells },
+    ];
+    await open(form);
+    const [seen, hidden] = [cell(0, 0, 'f_lNote'), cell(0, 1, 'f_lNote')];
+    expect([seen.textContent.trim(), hidden.textContent.trim()]).toEqual(['Seen', '']);
+    const grid = getGridApi(grids()[0])!;
+    const open0 = (row: number, column: string): boolean => {
+      grid.setFocusedCell(row, column);
+      grid.startEditingCell({ rowIndex: row, colKey: column });
+      const is = grid.getEditingCells().length > 0;
+      grid.stopEditing(true);
+      return is;
+    };
+    expect([open0(0, 'f_lFee'), open0(1, 'f_lFee'), open0(0, 'f_lNote'), open0(1, 'f_lNote')]).toEqual([
+      true,
+      false,
+      true,
+      false,
+    ]);
+    const picture = cell(0, 1, 'f_lBorrower').querySelector('img')!;
+    expect(picture.getAttribute('src')).toBe('/api/files/f_x/attachments/12/preview');
+    expect(picture.alt).toBe('');
+    expect(cell(0, 1, 'f_lBorrower').textContent).toContain('Bo');
+    expect(cell(0, 0, 'f_lBorrower').querySelector('img')).toBeNull();
   });
 });

@@ -114,7 +114,7 @@ export class ListPageComponent implements MayHoldChanges {
   readonly found = signal('');
   private readonly searches = new Subject<string>();
   private readonly finds = new Subject<string>();
-  private readonly grids = viewChildren(ListGridComponent);
+  readonly grids = viewChildren(ListGridComponent);
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private last: { readonly entry: number; readonly screen: string } | null = null;
 

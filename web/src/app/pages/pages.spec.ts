@@ -102,7 +102,7 @@ describe('SignInComponent', () => {
     button(page, 'Create account').click();
     const request = http.expectOne({ method: 'POST', url: '/api/accounts' });
     request.flush(
-      { type: 'name-taken', detail: 'Somebody signs in as “mara” already.' },
+      { type: '/problems/name-taken', detail: 'Somebody signs in as “mara” already.' },
       { status: 409, statusText: 'x' },
     );
     await settle();

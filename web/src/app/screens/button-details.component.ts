@@ -1,5 +1,5 @@
 import { Component, computed, inject, input } from '@angular/core';
-import { MatButton, MatIconButton } from '@angular/material/button';
+import { MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import {
   fieldOf,
@@ -40,7 +40,6 @@ const [BELONGING, ALL] = ['belonging ', 'all '];
     ConditionsComponent,
     ExpressionEditorComponent,
     LineComponent,
-    MatButton,
     MatIconButton,
     MatIconModule,
     PlaceDetailsComponent,

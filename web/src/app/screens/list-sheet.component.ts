@@ -58,6 +58,7 @@ interface Listed {
                   scope="col"
                   [class.number]="head.isNumber"
                   [class.picked]="sheet.isPicked(head.path)"
+                  [attr.data-part]="head.path"
                 >
                   <span class="head-part" [hrPart]="head.path" [name]="head.label">{{ head.label }}</span>
                 </th>
@@ -71,7 +72,7 @@ interface Listed {
                 </td>
               </ng-container>
             }
-            <tr *matHeaderRowDef="idsOf(list)" mat-header-row></tr>
+            <tr *matHeaderRowDef="idsOf(list)" mat-header-row [attr.data-level]="list.path"></tr>
             <tr *matRowDef="let row; columns: idsOf(list)" mat-row></tr>
             <tr *matNoDataRow>
               <td class="soft none" [attr.colspan]="list.heads.length">

@@ -5,10 +5,11 @@ import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatSelectHarness } from '@angular/material/select/testing';
 import { By } from '@angular/platform-browser';
 import { allParts, asList, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
-import type { Design } from '@heathridge/core/design';
+import { MOST_PICTURE_TEXT, type Design, type FormPart } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { FileStore } from '../file/file.store';
 import { button, setUpFile } from '../testing/bench';
+import { ButtonDetailsComponent } from './button-details.component';
 import { CellDetailsComponent } from './cell-details.component';
 import { PartDetailsComponent } from './part-details.component';
 import { RowsShownComponent } from './rows-shown.component';
@@ -16,6 +17,7 @@ import { ScreenDetailsComponent } from './screen-details.component';
 import { SubformDetailsComponent } from './subform-details.component';
 import { ScreensComponent } from './screens.component';
 import { SumLinesComponent } from './sum-lines.component';
+import { TabOrderComponent } from './tab-order.component';
 
 const FORM = formFromTable(OFFICE, OFFICE.tables[1]!, 'o_a', 'Loan desk');
 const DESIGN: Design = { ...OFFICE, forms: [FORM] };
@@ -463,5 +465,163 @@ describe('ScreensComponent', () => {
       { status: 409, statusText: 'Conflict' },
     );
     expect(part.unsaved()).toBeTrue();
+  });
+
+  it('makes a button, and says what it does: prints, opens what the links lead to, changes rows', async () => {
+    button(page, 'Button').click();
+    await fixture.whenStable();
+    const made = () => allParts(part.form()!.parts).find((item) => item.part === 'button')!;
+    expect([made().label, made().does]).toEqual(['Print', { act: 'print', report: null }]);
+    // It stands behind the fields, before the rows of other tables.
+    expect(part.form()!.parts.findIndex((item) => item.part === 'button')).toBe(
+      part.form()!.parts.findIndex((item) => item.part === 'subform') - 1,
+    );
+    const details = shown(ButtonDetailsComponent);
+    details.setAct('open');
+    // No other screen is there to be opened: it goes on printing.
+    expect(made().does.act).toBe('print');
+    details.setAct('change');
+    await fixture.whenStable();
+    expect(details.changeable().map(({ id }) => id)).toEqual([
+      'this',
+      'belonging f_fLoan',
+      'all t_borrower',
+      'all t_loan',
+      'all t_fine',
+    ]);
+    expect(part.problems()).toEqual(['The button Print sets no field yet.']);
+    details.addSet('f_lState');
+    await fixture.whenStable();
+    details.setTo('f_lState', { text: "'Back'", ok: true });
+    await fixture.whenStable();
+    details.setChange({ conditions: ['"#f_lDue" IS NULL'] });
+    await fixture.whenStable();
+    expect(made().does).toEqual({
+      act: 'change',
+      rows: 'this',
+      of: null,
+      conditions: ['"#f_lDue" IS NULL'],
+      sets: [{ field: 'f_lState', expression: "'Back'" }],
+    });
+    expect(part.problems()).toEqual([]);
+    // What is half written is not taken.
+    details.setTo('f_lState', { text: "'Ba", ok: false });
+    expect(details.settable().map(({ id }) => id)).not.toContain('f_lState');
+    expect(details.settable().map(({ id }) => id)).not.toContain('f_lNo');
+    details.setRows('belonging f_fLoan');
+    await fixture.whenStable();
+    expect(made().does).toEqual({
+      act: 'change',
+      rows: 'belonging',
+      of: 'f_fLoan',
+      conditions: [],
+      sets: [],
+    });
+    details.addSet('f_fAmount');
+    await fixture.whenStable();
+    details.unset('f_fAmount');
+    button(page, 'Undo').click();
+    await fixture.whenStable();
+    expect(made().does).toEqual(
+      jasmine.objectContaining({ sets: [{ field: 'f_fAmount', expression: 'NULL' }] }) as never,
+    );
+  });
+
+  it('puts a picture on the form, small enough to be kept in it; what is none is refused in words', async () => {
+    const canvas = document.createElement('canvas');
+    [canvas.width, canvas.height] = [3000, 1500];
+    const drawing = canvas.getContext('2d')!;
+    // Noise is what a picture is kept worst of.
+    for (let x = 0; x < 3000; x += 6)
+      for (let y = 0; y < 1500; y += 6) {
+        drawing.fillStyle = `rgb(${(x * 7919) % 256} ${(y * 104729) % 256} ${(x * y) % 256})`;
+        drawing.fillRect(x, y, 6, 6);
+      }
+    const blob = await new Promise<Blob>((resolve) => canvas.toBlob((made) => resolve(made!), 'image/png'));
+    const chosen = (file: File) => ({ files: [file], value: 'x' }) as unknown as HTMLInputElement;
+    await part.addPicture(chosen(new File([blob], 'Plan of the house.png', { type: 'image/png' })));
+    await fixture.whenStable();
+    const made = () => allParts(part.form()!.parts).filter((item) => item.part === 'picture');
+    expect(made().map(({ about }) => about)).toEqual(['Plan of the house']);
+    expect(made()[0]!.source.length).toBeLessThanOrEqual(MOST_PICTURE_TEXT);
+    const image = new Image();
+    image.src = made()[0]!.source;
+    await image.decode();
+    expect(image.naturalWidth / image.naturalHeight).toBeCloseTo(2, 1);
+    expect(page.querySelector('.canvas img')!.getAttribute('alt')).toBe('Plan of the house');
+    await part.addPicture(chosen(new File(['no picture'], 'letter.png', { type: 'image/png' })));
+    await fixture.whenStable();
+    expect(document.body.textContent).toContain('letter.png is no picture that can be shown');
+    expect(made().length).toBe(1);
+  });
+
+  it('says when a field is only to be read, or not there, for all that are picked', async () => {
+    cell('Fee').click();
+    cell('Due back').dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }));
+    await fixture.whenStable();
+    cells().limitCells('hideIf', ['"#f_lState" = \'Back\'']);
+    cells().limitCells('readIf', ['"#f_lNote" IS NULL']);
+    await fixture.whenStable();
+    const limits = () =>
+      cellsOf(part.form()!.parts).flatMap(({ field, readIf, hideIf }) =>
+        hideIf ? [[field, readIf, hideIf]] : [],
+      );
+    expect(limits()).toEqual([
+      ['f_lDue', '"#f_lNote" IS NULL', '"#f_lState" = \'Back\''],
+      ['f_lFee', '"#f_lNote" IS NULL', '"#f_lState" = \'Back\''],
+    ]);
+    expect(cells().conditionOf('hideIf')).toEqual(['"#f_lState" = \'Back\'']);
+    expect(part.problems()).toEqual([]);
+    cells().limitCells('hideIf', []);
+    await fixture.whenStable();
+    expect(limits()).toEqual([]);
+  });
+
+  it('puts the Tab key in another order by hand, and back', async () => {
+    const order = () => shown(TabOrderComponent);
+    button(page, 'In another order…').click();
+    await fixture.whenStable();
+    button(page, 'Note earlier').click();
+    await fixture.whenStable();
+    button(page, 'Note earlier').click();
+    await fixture.whenStable();
+    expect(part.form()!.tabOrder!.indexOf('f_lNote')).toBe(part.form()!.tabOrder!.length - 3);
+    expect(
+      order()
+        .fields()
+        .map(({ id }) => id),
+    ).toEqual(part.form()!.tabOrder!);
+    order().dropped({ previousIndex: part.form()!.tabOrder!.length - 3, currentIndex: 0 } as never);
+    await fixture.whenStable();
+    expect(part.form()!.tabOrder![0]).toBe('f_lNote');
+    // The cells say their numbers.
+    expect(cell('Note').querySelector('label span:last-child')!.textContent.trim()).toBe('1');
+    button(page, 'As one reads again').click();
+    await fixture.whenStable();
+    expect('tabOrder' in part.form()!).toBeFalse();
+  });
+
+  it('takes out what names a screen or a report that is gone, and keeps the rest', async () => {
+    const parts: FormPart[] = [
+      ...part.form()!.parts,
+      {
+        part: 'button',
+        id: 'b_1',
+        label: 'Gone',
+        width: 3,
+        does: { act: 'open', screen: 'o_gone', link: null },
+      },
+      { part: 'button', id: 'b_2', label: 'Lost', width: 3, does: { act: 'print', report: 'p_gone' } },
+      { part: 'button', id: 'b_3', label: 'Stays', width: 3, does: { act: 'print', report: null } },
+    ];
+    part.editor.set({ parts });
+    await fixture.whenStable();
+    expect(part.problems().length).toBe(2);
+    button(page, 'Take out what is gone').click();
+    await fixture.whenStable();
+    expect(part.problems()).toEqual([]);
+    expect(
+      allParts(part.form()!.parts).flatMap((item) => (item.part === 'button' ? [item.label] : [])),
+    ).toEqual(['Stays']);
   });
 });

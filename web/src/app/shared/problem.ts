@@ -1,11 +1,13 @@
 import { HttpErrorResponse } from '@angular/common/http';
+import type { ProblemType } from '@heathridge/core/api';
 import type { Theirs } from './api.service';
 import type { UnreadTexts } from '@heathridge/core/exchange';
 import type { RowError } from '@heathridge/core/rows';
 
 /** A problem document of the API (RFC 9457), or what stands for one when there was no answer. */
 export interface Problem {
-  readonly type: string;
+  /** Offline where there was no answer at all. */
+  readonly type: ProblemType | 'offline';
   readonly status: number;
   readonly detail: string;
   readonly errors?: readonly RowError[];
@@ -22,7 +24,11 @@ export function problemOf(error: unknown): Problem {
   if (error instanceof HttpErrorResponse) {
     const body: unknown = error.error;
     const parsed = typeof body === 'string' ? parse(body) : body;
-    if (parsed !== null && typeof parsed === 'object' && 'detail' in parsed) return parsed as Problem;
+    if (parsed !== null && typeof parsed === 'object' && 'detail' in parsed) {
+      // A problem document need not say its type (RFC 9457, 3.1.1).
+      const problem = { type: 'unexpected', ...parsed } as Problem;
+      return { ...problem, type: problem.type.split('/').at(-1) as ProblemType };
+    }
     if (error.status === 0)
       return {
         type: 'offline',
