@@ -16,12 +16,7 @@ describe('a list screen', () => {
   });
   afterAll(() => office.close());
 
-  const ask = (sql: string, ...values: unknown[]): (string | number | null)[][] =>
-    office.app.context.files
-      .get(office.file)
-      .reader.prepare(sql)
-      .raw()
-      .all(values as never) as never;
+  const ask = (sql: string, ...values: unknown[]) => office.ask(sql, ...values);
   const page = (
     body: object,
     who: 'builder' | 'colleague' = 'colleague',

@@ -24,8 +24,7 @@ describe('a role', () => {
   afterAll(() => office.close());
 
   const file = () => office.app.context.files.get(office.file);
-  const ask = (sql: string): (string | number | null)[][] =>
-    file().reader.prepare(sql).raw().all() as (string | number | null)[][];
+  const ask = (sql: string, ...values: unknown[]) => office.ask(sql, ...values);
   const SCREENS = ['o_hireDesk', 'o_stock', 'o_late', 'o_players', 'o_instruments', 'o_repairs'];
 
   async function give(rest: Partial<RoleDefinition>): Promise<RoleDefinition> {

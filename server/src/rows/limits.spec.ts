@@ -10,12 +10,7 @@ describe('a condition on a cell', () => {
   });
   afterAll(() => office.close());
 
-  const ask = (sql: string, ...values: unknown[]): (string | number | null)[][] =>
-    office.app.context.files
-      .get(office.file)
-      .reader.prepare(sql)
-      .raw()
-      .all(values as never) as never;
+  const ask = (sql: string, ...values: unknown[]) => office.ask(sql, ...values);
   const desk = (method: 'GET' | 'POST', screen: string, rest: string, body?: unknown): Promise<Answer> =>
     office.call(method, `desk/screens/${screen}/${rest}`, body, 'colleague');
   const save = (screen: string, ...changes: unknown[]): Promise<Answer> =>

@@ -9,7 +9,6 @@ import {
   tableOf,
   type Design,
   type Field,
-  type Table,
 } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { ChangeAct } from '@heathridge/core/form';

@@ -100,6 +100,15 @@ export class Office {
     };
   }
 
+  /** Rows of the file as the engine has them, for plain SQL. */
+  ask<Row extends readonly unknown[] = (string | number | null)[]>(sql: string, ...values: unknown[]): Row[] {
+    return this.app.context.files
+      .get(this.file)
+      .reader.prepare(sql)
+      .raw()
+      .all(values as never) as unknown as Row[];
+  }
+
   apply(...changes: Change[]): Promise<Answer> {
     return this.call('POST', 'draft/apply', { base: this.design.version, changes });
   }

@@ -30,7 +30,7 @@ export interface Made {
   template: `
     <hr-select
       first
-      label="Keep rows where"
+      [label]="asks()"
       inputId="c-field"
       [options]="fieldOptions()"
       [value]="'' + at()"
@@ -111,6 +111,8 @@ export class ConditionBuilderComponent {
   readonly choices = input.required<Fetch>();
   /** Whether the condition is shown as it is written, for those who read expressions. */
   readonly isWritten = input(true);
+  /** What is written before the field. */
+  readonly asks = input('Keep rows where');
   readonly paths = input.required<readonly FieldPath[]>();
   /** The condition, and how it is read where it names rows of another table by their keys. */
   readonly made = output<Made>();

@@ -44,6 +44,7 @@ import type { Fetch } from '../value/held';
             [paths]="paths()"
             [reading]="store.reading()"
             [choices]="choices"
+            [asks]="asks()"
             (made)="add($event); chip.close()"
           /> </ng-template
       ></hr-chip>
@@ -63,6 +64,8 @@ export class ConditionsComponent {
   /** What is written where the first may be added. */
   readonly first = input.required<string>();
   readonly most = input(Infinity);
+  /** What is written before the field where one is put together. */
+  readonly asks = input('Keep rows where');
   readonly changed = output<readonly string[]>();
 
   /** How conditions are read that name rows by their keys, as long as this page is open. */

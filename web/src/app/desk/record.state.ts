@@ -22,7 +22,6 @@ import {
   type Standing,
 } from '@heathridge/core/form';
 import { checkRow, startRow, type RowChange, type RowError, type RowKey } from '@heathridge/core/rows';
-import type { Value } from '@heathridge/core/values';
 import type { Cell, RecordData, RecordRow, RecordRows } from '../shared/api.service';
 import { newId } from '../shared/ids';
 import type { Held } from '../value/held';
@@ -171,14 +170,13 @@ const restored = (row: RowState, { was, held, deleted }: KeptRow): RowState => (
 /** A row with something else in one of its fields: what was known of the row a link of it led to is forgotten. */
 function withHeld(row: RowState, field: Field, held: Held): RowState {
   const was = row.held[field.id]?.value ?? null;
-  const fields = { ...row.held, [field.id]: held };
-  const next = { ...row, held: fields };
+  const next = { ...row, held: { ...row.held, [field.id]: held } };
   if (held.value === was) return next;
   const multiple = row.table.links.filter(({ on }) => on.some(({ own }) => own === field.id));
   const gone = new Set([field.id, ...multiple.map(({ id }) => id)]);
   const links = Object.entries(row.beyond.links).filter(([id]) => !gone.has(id));
-  delete fields[pictureId(field.id)];
-  return { ...next, beyond: { ...row.beyond, links: Object.fromEntries(links) } };
+  const { [pictureId(field.id)]: _, ...fields } = next.held;
+  return { ...next, held: fields, beyond: { ...row.beyond, links: Object.fromEntries(links) } };
 }
 
 const holds = (fields: RowState['held'], id: string): boolean => fields[id]?.value === true;

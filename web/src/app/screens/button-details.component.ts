@@ -97,6 +97,7 @@ const [BELONGING, ALL] = ['belonging ', 'all '];
                 [table]="table.id"
                 [paths]="paths()"
                 [most]="20"
+                asks="Only rows where"
                 (changed)="setChange({ conditions: [...$event] })"
               />
             </p>

@@ -53,6 +53,7 @@ const NONE = '';
                 [table]="own.id"
                 [paths]="paths()"
                 [most]="1"
+                asks="Where"
                 (changed)="limitCells(limit.is, $event)"
               />
             </p>

@@ -548,7 +548,7 @@ describe('ScreensComponent', () => {
     image.src = made()[0]!.source;
     await image.decode();
     expect(image.naturalWidth / image.naturalHeight).toBeCloseTo(2, 1);
-    expect(page.querySelector('.canvas img')!.getAttribute('alt')).toBe('Plan of the house');
+    expect(cell('Plan of the house').querySelector('img')!.alt).toBe('Plan of the house');
     await part.addPicture(chosen(new File(['no picture'], 'letter.png', { type: 'image/png' })));
     await fixture.whenStable();
     expect(document.body.textContent).toContain('letter.png is no picture that can be shown');
