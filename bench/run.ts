@@ -16,7 +16,7 @@ import { Callers, type Caller } from './callers';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
 import { pageFigures } from './pages';
-import { openingRecords } from './records';
+import { openingRecords, searchingRecords } from './records';
 import { scrolling } from './scrolling';
 import { takingIn } from './taking-in';
 import type { Typed, Typing } from './typists';
@@ -365,6 +365,7 @@ async function main(): Promise<void> {
     const bringing = { file: files.get(id), send, apply, csv: readFileSync(path) };
     figures.push(...(await bringingIn(data, BROUGHT, path, bringing)));
     const at = `${address}/api/files/${id}`;
+    figures.push(await searchingRecords(files.get(id), at, cookie, LARGE, call));
     figures.push(await openingRecords(files.get(id), at, cookie, apply, call));
     figures.push(await scrolling(LARGE, ROWS, FILL));
     figures.push(...(await takingIn(data, ROWS, address, cookie)));

@@ -12,7 +12,7 @@ import {
   type Subform,
   type Table,
 } from '../design';
-import { buttonProblems } from './buttons';
+import { buttonProblems } from './button-problems';
 import { allParts, buttonsOf, cellsOf, partId, subformsOf, workedOf } from './tree';
 
 /** What keeps a form from being opened, said for people. */

@@ -48,6 +48,7 @@ import {
   type PageRequest,
 } from '../rows/read';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
+import { readSearchTexts, type SearchTexts } from '../rows/search-texts';
 import { prepareChange, type Prepared, type PreparedOrder } from '../rows/prepared-change';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
@@ -176,6 +177,7 @@ export type Task =
       readonly expression: string;
       readonly keys: readonly RowKey[];
     }
+  | { readonly task: 'search texts'; readonly design: Design; readonly table: string; readonly shows: string }
   | { readonly task: 'prepared change'; readonly design: Design; readonly order: PreparedOrder };
 
 export interface QueryResult {
@@ -218,6 +220,7 @@ export interface Results {
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
   'prepared change': Prepared;
+  'search texts': SearchTexts | null;
 }
 
 /** Rows a report may have: about a thousand pages. */
@@ -307,6 +310,8 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       const { table, field } = findField(task.design, task.field)!;
       return ifFit(() => workOut(db, task.design, table, field, task.expression, task.keys));
     }
+    case 'search texts':
+      return readSearchTexts(db, task.design, tableOf(task.design, task.table), task.shows);
     case 'prepared change':
       return ifFit(() => prepareChange(db, task.design, task.order));
   }

@@ -1,4 +1,5 @@
 import {
+  displayOf,
   findField,
   orderTable,
   tableOf,
@@ -24,7 +25,9 @@ import {
   type PageRequest,
 } from '../rows/read';
 import { checkKey } from '../rows/tables';
+import { runningKey } from '@heathridge/core/change';
 import { sqlName } from '@heathridge/core/expression';
+import { foundRows, MOST_FOUND, prepareSearch, type FoundRows } from './search-index';
 import {
   anchorSql,
   ANCHOR_STEP,
@@ -96,6 +99,50 @@ const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table)
 const isCostly = (file: OpenFile, table: Table, asked: RowsAsked): boolean =>
   asked.conditions.length > 0 || (!asksNothing(asked) && isLarge(file, table));
 
+/** Rows of a large table in which the words of a search stand; null where the engine must look for them. */
+function searched(
+  { file, design = file.design, jobs }: Reading,
+  table: Table,
+  { search, shows = displayOf(table) }: Pick<Asked, 'search' | 'shows'>,
+): FoundRows | null {
+  if (!isLarge(file, table)) return null;
+  const sought = { file, design, jobs, table, search, shows };
+  if (search.trim() !== '') return foundRows(sought);
+  prepareSearch(sought);
+  return null;
+}
+
+/** The place of the first of rising keys that is no less than one. */
+function placeOf(keys: readonly number[], key: number): number {
+  let [low, high] = [0, keys.length];
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if (keys[middle]! < key) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/**
+ * The keys of the rows that a list of what is searched begins with, or goes on with; null where they are not known, or
+ * are too many to be put in order one by one.
+ */
+function searchedFirst(reading: Reading, table: Table, request: ListRequest): readonly number[] | null {
+  const found = searched(reading, table, request);
+  if (!found) return null;
+  if (found.count <= MOST_FOUND) return found.keys;
+  if (request.sort.length > 0 || table.order.length > 0 || request.conditions.length > 0) return null;
+  // In the order of the key, the newest first where it is a running number.
+  const { keys } = found;
+  const isFalling = runningKey(table);
+  if (!request.after) return isFalling ? keys.slice(-request.limit) : keys.slice(0, request.limit);
+  const after = Number(request.after[0]);
+  const at = placeOf(keys, after);
+  if (isFalling) return keys.slice(Math.max(0, at - request.limit), at);
+  const from = keys[at] === after ? at + 1 : at;
+  return keys.slice(from, from + request.limit);
+}
+
 const answered = new WeakMap<
   OpenFile,
   { readonly asked: string; readonly version: number; readonly count: number }
@@ -103,30 +150,38 @@ const answered = new WeakMap<
 
 /** How many rows answer what is asked: while a grid is scrolled through it is asked again and again. */
 export async function count(
-  { file, design = file.design, jobs, signal }: Reading,
+  reading: Reading,
   table: Table,
   { search, conditions, today, shows }: Asked,
 ): Promise<number> {
+  const { file, design = file.design, jobs, signal } = reading;
   const asked = { search, conditions, today, shows };
   if (asksNothing(asked)) return rowCount(file, table);
+  const found = searched(reading, table, asked);
+  if (found && conditions.length === 0) return found.count;
+  if (found && found.count <= MOST_FOUND)
+    return countRows(file.reader, design, table, { ...asked, keys: found.keys });
   if (!isCostly(file, table, asked)) return countRows(file.reader, design, table, asked);
   const [name, version] = [JSON.stringify([table.id, design.version, asked]), dataVersion(file.reader)];
   const known = answered.get(file);
   if (known?.asked === name && known.version === version) return known.count;
   const task = { task: 'count', design, table: table.id, asked } as const;
-  const found = await jobs.run(file.path, task, { signal });
-  answered.set(file, { asked: name, version, count: found });
-  return found;
+  const all = await jobs.run(file.path, task, { signal });
+  answered.set(file, { asked: name, version, count: all });
+  return all;
 }
 
 /** Entries of a record list as JSON text, see `readList`. */
 export async function list(
-  { file, design = file.design, jobs, signal }: Reading,
+  reading: Reading,
   viewer: Viewer,
   table: Table,
   request: ListRequest,
 ): Promise<string> {
+  const { file, design = file.design, jobs, signal } = reading;
   const { reader } = file;
+  const keys = searchedFirst(reading, table, request);
+  if (keys) return readList(reader, design, viewer, table, { ...request, keys });
   if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))
     return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
@@ -144,6 +199,9 @@ export async function page(
   const { search, conditions, shows, sort, start } = request;
   const asked = { search, conditions, shows };
   const total = await count(reading, table, asked);
+  const found = searched(reading, table, asked);
+  if (found && found.count <= MOST_FOUND)
+    return { total, rows: readPage(file.reader, design, viewer, form, { ...request, keys: found.keys }) };
   const kept = readsKeptOrder(file, table, sort);
   // What has no index to go by reads every row; so does what passes many over.
   const isLong = start > MANY_ROWS || (!orderOf(design, table, sort, kept).plain && isLarge(file, table));

@@ -46,7 +46,16 @@ import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, rowObject } fro
 import { Params } from './params';
 import type { Stored } from './codec';
 import { unsavedRow, shownExpression } from './unsaved-row';
-import { answersSql, orderOf, orderSql, searchSql, secondLine, type RowOrder, type SortBy } from './window';
+import {
+  answersSql,
+  orderOf,
+  orderSql,
+  searchSql,
+  secondLine,
+  wordsSql,
+  type RowOrder,
+  type SortBy,
+} from './window';
 
 /** Rows of a subform that are read at once for each row around them, and in all of a level. */
 export const MOST_CHILDREN = 500;
@@ -150,6 +159,8 @@ export interface PageRequest {
   readonly search: string;
   /** Where the words of a search are looked for. */
   readonly shows: string;
+  /** See `Asked`. */
+  readonly keys?: readonly number[];
   /** Conditions that all rows of the list meet. */
   readonly conditions: string[];
   /** Empty for the table's own order. */
@@ -172,7 +183,7 @@ export function readPage(
   if (!level) return '[]';
   const { table } = level;
   const params = new Params();
-  const search = searchSql(design, table, request.search, params, request.shows);
+  const search = wordsSql(design, table, request, params);
   const conditions = request.conditions.map((source) => conditionSql(design, table, source));
   const asked = [...(search === null ? [] : [search]), ...conditions];
   const order = listOrder(design, table, request.sort, kept && asked.length === 0);
@@ -335,6 +346,8 @@ export interface ListRequest {
   readonly conditions: readonly string[];
   /** Where the words of a search are looked for; what a row is shown as where it is not said. */
   readonly shows?: string;
+  /** See `Asked`. */
+  readonly keys?: readonly number[];
   /** Empty for the table's own order. */
   readonly sort: readonly SortBy[];
 }
@@ -353,7 +366,7 @@ export function readList(
 ): string {
   const params = new Params();
   const conditions: string[] = [];
-  const search = searchSql(design, table, request.search, params, request.shows);
+  const search = wordsSql(design, table, request, params);
   if (search !== null) conditions.push(search);
   conditions.push(...request.conditions.map((source) => conditionSql(design, table, source)));
   const order = listOrder(design, table, request.sort, kept && conditions.length === 0);

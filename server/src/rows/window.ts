@@ -29,6 +29,8 @@ export interface Asked extends RowsAsked {
   readonly today?: string;
   /** Where the words of a search are looked for; what a row is shown as where it is not said. */
   readonly shows?: string;
+  /** The keys of the rows in which all its words stand, where they are known; the table has a key of one field. */
+  readonly keys?: readonly number[];
 }
 
 export interface WindowRequest extends Asked {
@@ -220,13 +222,24 @@ export function askedSql(design: Design, table: Table, asked: Asked, params: Par
   const today = asked.today === undefined ? {} : { today: sqlText(asked.today) };
   const condition = (source: string): string =>
     `(${toSql(bindCondition(source, { catalog, table: table.id }).bound, { ...writing, ...today }).sql})`;
-  const search = searchSql(design, table, asked.search, params, asked.shows);
+  const search = wordsSql(design, table, asked, params);
   const all = [...(search === null ? [] : [search]), ...asked.conditions.map(condition)];
   return all.length === 0 ? null : all.join(' AND ');
 }
 
+/** A condition for the words of a search: that they stand in a row, or that it is one of those which are known. */
+export function wordsSql(
+  design: Design,
+  table: Table,
+  { search, shows, keys }: Pick<Asked, 'search' | 'shows' | 'keys'>,
+  params: Params,
+): string | null {
+  if (!keys) return searchSql(design, table, search, params, shows);
+  return `${keyColumns(table, 't')[0]!} IN (SELECT value FROM json_each(${params.add(JSON.stringify(keys))}))`;
+}
+
 /** The words of a search; no text of a file holds a NUL. */
-const searchedWords = (search: string): string[] =>
+export const searchedWords = (search: string): string[] =>
   keptText(search)
     .split(/[\s\0]+/)
     .filter((word) => word !== '')

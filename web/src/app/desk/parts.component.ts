@@ -4,6 +4,7 @@ import {
   ChangeDetectorRef,
   Component,
   computed,
+  effect,
   ElementRef,
   forwardRef,
   inject,
@@ -49,6 +50,9 @@ const [OPENING, REMOVING, WITHIN, MESSAGE] = [' opening', ' removing', ' within'
 
 /** Rows of a subform that have inputs from the beginning: more of them would keep the page from opening. */
 const LIVE_AT_ONCE = 40;
+
+/** Rows of a subform that are drawn with the page; the others follow as soon as those can be seen. */
+const DRAWN_AT_ONCE = 15;
 
 /** Pixels that a column needs for what its kind usually holds. */
 const LEAST: Partial<Record<KindName, number>> = {
@@ -186,6 +190,7 @@ export class PartsComponent {
 /** The rows of a subform that lead to a row: in a grid, where what is within each unfolds beneath it, or as cards. */
 @Component({
   selector: 'hr-subform',
+  host: { '(window:beforeprint)': 'drawAll()' },
   imports: [
     forwardRef(() => PartsComponent),
     MatButton,
@@ -212,6 +217,15 @@ export class SubformComponent {
   readonly list = input.required<ListState>();
   readonly around = input<readonly string[]>([]);
 
+  /** How many of its rows are drawn. */
+  private readonly drawn = linkedSignal<RecordState, number>({
+    source: () => this.sheet.state(),
+    computation: () => DRAWN_AT_ONCE,
+  });
+  readonly rows = computed((): readonly RowState[] => {
+    const [{ rows }, most] = [this.list(), this.drawn()];
+    return rows.length > most ? rows.slice(0, most) : rows;
+  });
   readonly subform = computed(() => this.list().level.subform!);
   readonly path = computed(() => [...this.around(), this.subform().link]);
   readonly id = computed(() => this.path().join('/'));
@@ -243,6 +257,19 @@ export class SubformComponent {
     const { rows, unread } = this.list();
     return rows.filter(({ deleted }) => !deleted).length + unread;
   });
+
+  constructor() {
+    effect(() => {
+      if (this.rows().length < this.list().rows.length)
+        afterNextRender(() => setTimeout(() => this.drawn.set(Infinity)), { injector: this.injector });
+    });
+  }
+
+  /** A page is printed with all that it has. */
+  drawAll(): void {
+    this.drawn.set(Infinity);
+    this.changes.detectChanges();
+  }
 
   /** Whether what is within a row is shown: by itself where something is wrong in it, never where the row goes. */
   isOpen(row: RowState): boolean {

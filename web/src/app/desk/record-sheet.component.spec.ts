@@ -53,7 +53,35 @@ describe('RecordSheetComponent', () => {
     for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
     page = fixture.nativeElement as HTMLElement;
     await fixture.whenStable();
+    // Rows beyond the first come a moment later.
+    await after(5);
+    await fixture.whenStable();
   }
+
+  it('draws the first rows of a long subform at once, all others a moment later, and all of them on paper', async () => {
+    const many = Array.from({ length: 60 }, (_, i) => ({ ...FINES[0]!, key: [i + 1] }));
+    await show({}, FORM, many);
+    const drawn = (): number => page.querySelectorAll('[data-row]').length;
+    expect(drawn()).toBe(60);
+    const next = new RecordState(
+      designOf(OFFICE.tables, emptyDesign().settings),
+      FORM,
+      {
+        record: {
+          key: [1001],
+          cells: CELLS,
+          subforms: [{ link: 'f_fLoan', rows: many as typeof FINES, total: 60 }],
+        },
+      },
+      CLOCK,
+    );
+    fixture.componentRef.setInput('state', next);
+    fixture.detectChanges();
+    expect(drawn()).toBeLessThan(60);
+    // Before a page is printed there is no moment to wait for.
+    window.dispatchEvent(new Event('beforeprint'));
+    expect(drawn()).toBe(60);
+  });
 
   /** The control that a label names. */
   function labelled(text: string): HTMLInputElement {
