@@ -159,6 +159,8 @@ export class RecordPageComponent implements MayHoldChanges {
   readonly byKey = (_: number, { key }: ListEntry): string => key.join();
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private loadingMore = false;
+  /** A button does what it says: it is not pressed again meanwhile. */
+  private isPressing = false;
   /** What was saved last on this page, and can be taken back. */
   private last: Saved | null = null;
 
@@ -352,7 +354,7 @@ export class RecordPageComponent implements MayHoldChanges {
     const state = this.state();
     const key = state?.record().key;
     // Of a save of one's own the page reads the record itself.
-    if (!state || !key || this.busy()) return;
+    if (!state || !key || this.busy() || this.isPressing) return;
     this.api.record(this.desk.file, this.screen(), key).subscribe({
       next: ({ record }) => {
         if (this.state() !== state) return;
@@ -744,7 +746,7 @@ export class RecordPageComponent implements MayHoldChanges {
   async press(press: Press): Promise<void> {
     const { button, row, path } = press;
     const [info, state] = [this.info(), this.state()];
-    if (!info || !state || this.busy()) return;
+    if (!info || !state || this.busy() || this.isPressing) return;
     const isUnsaved = state.dirty() || state.isNew;
     if (isUnsaved && !(await this.save())) return;
     const own = state.record().key ?? this.last?.key;
@@ -752,7 +754,7 @@ export class RecordPageComponent implements MayHoldChanges {
     if (!own || !key) return;
     if (button.does.act === 'print' && button.does.report === null) return this.printSoon();
     this.problem.set('');
-    this.busy.set(true);
+    this.isPressing = true;
     try {
       const changed = await this.buttons.press(info, { button, row, path, key });
       if (!changed) return;
@@ -762,7 +764,7 @@ export class RecordPageComponent implements MayHoldChanges {
     } catch (error) {
       this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail);
     } finally {
-      this.busy.set(false);
+      this.isPressing = false;
     }
   }
 
