@@ -105,11 +105,8 @@ function searched(
   table: Table,
   { search, shows = displayOf(table) }: Pick<Asked, 'search' | 'shows'>,
 ): FoundRows | null {
-  if (!isLarge(file, table)) return null;
-  const sought = { file, design, jobs, table, search, shows };
-  if (search.trim() !== '') return foundRows(sought);
-  prepareSearch(sought);
-  return null;
+  if (search.trim() === '' || !isLarge(file, table)) return null;
+  return foundRows({ file, design, jobs, table, search, shows });
 }
 
 /** The place of the first of rising keys that is no less than one. */
@@ -180,6 +177,10 @@ export async function list(
 ): Promise<string> {
   const { file, design = file.design, jobs, signal } = reading;
   const { reader } = file;
+  // Whoever opens a list will search it soon.
+  const { shows = displayOf(table) } = request;
+  if (request.search.trim() === '' && isLarge(file, table))
+    prepareSearch({ file, design, jobs, table, shows });
   const keys = searchedFirst(reading, table, request);
   if (keys) return readList(reader, design, viewer, table, { ...request, keys });
   if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))

@@ -150,9 +150,11 @@ const linked = ({ design, reader }: OpenFile, viewer: Viewer, id: number): boole
       linkedPictures(design, level).some(({ lookup, table, picture }) => {
         const [key] = keyColumns(table, 'p');
         const there = oneOfSql(design, level.table, rowsOnScreen(design, through, level.table));
-        const theirs = rowsThere(viewer, table).map(
-          (source) => ` AND ${holdsSql(design, table, source, 'p')}`,
-        );
+        const hiding = hiddenIf(design, through, level.table).get(lookup.id) ?? [];
+        const theirs = [
+          ...rowsThere(viewer, table).map((source) => ` AND ${holdsSql(design, table, source, 'p')}`),
+          ...hiding.map((source) => ` AND NOT ${holdsSql(design, level.table, source, 't')}`),
+        ];
         const sql =
           `SELECT 1 FROM ${sqlName(table.name)} AS p JOIN ${sqlName(level.table.name)} AS t ON t.${sqlName(lookup.name)} = ${key} ` +
           `WHERE p.${sqlName(picture.name)} = ?${theirs.join('')}${there} LIMIT 1`;

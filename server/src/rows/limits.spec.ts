@@ -193,4 +193,23 @@ describe('a condition on a cell', () => {
       200,
     );
   });
+
+  it('keeps the picture of what a lookup leads to away together with the lookup', async () => {
+    const cheap = '"#f_hireMonthlyFee" < 15';
+    await withCell('o_late', 'f_hireInstrument', { hideIf: cheap }, async () => {
+      const { body } = await desk('POST', 'o_late', 'page', { start: 0, limit: 200 });
+      let [kept, shown] = [0, 0];
+      for (const { key, cells } of body.rows) {
+        const [[picture]] = ask(
+          'SELECT i.picture FROM hire h JOIN instrument i ON i.asset_number = h.instrument WHERE h.hire_number = ?',
+          key[0],
+        ) as [[number | null]];
+        const isKept = Number(cells.f_hireMonthlyFee) < 15;
+        expect(cells['picture f_hireInstrument']).toBe(isKept ? null : picture);
+        if (picture !== null && isKept) kept++;
+        else if (picture !== null) shown++;
+      }
+      expect([kept > 0, shown > 0]).toEqual([true, true]);
+    });
+  });
 });

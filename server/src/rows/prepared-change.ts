@@ -23,6 +23,9 @@ import { Unfit, workOut, type WorkedOutValue } from './work-out';
 /** Rows that a prepared change takes at once: they are looked at one by one before. */
 export const MOST_PREPARED = 500;
 
+/** Rows that are looked at for it, those that stay as they are among them. */
+const MOST_LOOKED_AT = 50_000;
+
 /** Which rows a prepared change is about, and what becomes of them. */
 export interface PreparedOrder {
   readonly table: string;
@@ -63,10 +66,14 @@ export function prepareChange(
   const where = conditions.map((source) => conditionSql(design, table, source));
   const sql =
     `SELECT json_array(${keyArray(table, 't')}, ${title}, ${cells.join(', ')}) || '' FROM ${sqlName(table.name)} AS t ` +
-    `${where.length > 0 ? `WHERE ${where.join(' AND ')}` : ''} ORDER BY ${keyColumns(table, 't').join(', ')}`;
+    `${where.length > 0 ? `WHERE ${where.join(' AND ')}` : ''} ORDER BY ${keyColumns(table, 't').join(', ')} LIMIT ${MOST_LOOKED_AT + 1}`;
   const found = guarded(db, sql, 1)
     .all()
     .map(([json]) => JSON.parse(json as string) as [RowKey, string | null, ...unknown[]]);
+  if (found.length > MOST_LOOKED_AT)
+    throw new Unfit(
+      `More than ${MOST_LOOKED_AT.toLocaleString('en')} ${table.plural.toLowerCase()} would have to be looked at: that is too many for a button. A condition leaves fewer.`,
+    );
   const keys = found.map(([key]) => key);
   const worked = sets.map(({ expression }, i) => workOut(db, design, table, fields[i]!, expression, keys));
   const texts = fields.map((field, i) => lookupTexts(db, design, field, worked[i]!));

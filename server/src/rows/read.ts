@@ -104,22 +104,35 @@ function levelRow({ design, viewer, reckoning }: FormReading, level: Level): str
   const { table, worked, limits } = level;
   const need = reckoning.need(level);
   const has = need.fields.size > 0 || need.links.size > 0;
+  const hiding = hiddenIf(design, viewer, table);
   return rowObject(design, table, 't', {
     fields: visibleFields(design, viewer, table),
     beside: [...worked, ...limits],
     pictures: linkedPictures(design, level).map((picture) => ({
       id: picture.id,
-      sql: pictureSql(design, viewer, picture),
+      sql: pictureSql(design, viewer, table, picture, hiding.get(picture.lookup.id)),
     })),
     more: has ? [['beyond', beyondObject(design, table.id, need, 't')]] : [],
-    hiddenIf: hiddenIf(design, viewer, table),
+    hiddenIf: hiding,
   });
 }
 
-/** SQL for the picture of the row to which a lookup of row `t` leads: the id of an attachment. */
-function pictureSql(design: Design, viewer: Viewer, { lookup, table, picture }: LinkedPicture): string {
+/**
+ * SQL for the picture of the row to which a lookup of row `t` leads, the id of an attachment: where that row is there
+ * for who looks, and the lookup is not hidden.
+ */
+function pictureSql(
+  design: Design,
+  viewer: Viewer,
+  own: Table,
+  { lookup, table, picture }: LinkedPicture,
+  hiding: readonly string[] = [],
+): string {
   const [key] = keyColumns(table, 'p');
-  const there = rowsThere(viewer, table).map((source) => ` AND ${holdsSql(design, table, source, 'p')}`);
+  const there = [
+    ...rowsThere(viewer, table).map((source) => ` AND ${holdsSql(design, table, source, 'p')}`),
+    ...hiding.map((source) => ` AND NOT ${holdsSql(design, own, source, 't')}`),
+  ];
   return `(SELECT p.${sqlName(picture.name)} FROM ${sqlName(table.name)} AS p WHERE ${key} = t.${sqlName(lookup.name)}${there.join('')})`;
 }
 
