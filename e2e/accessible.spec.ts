@@ -1,68 +1,8 @@
 import { fileURLToPath } from 'node:url';
-import AxeBuilder from '@axe-core/playwright';
-import type { Page } from '@playwright/test';
+import { accessible } from './axe';
 import { expect, test } from './office';
 
-/** Waits until nothing on the page is fading in or out any more: halfway, no contrast can be told. */
-async function settled(page: Page): Promise<void> {
-  // News goes by itself, and while it does nothing of it can be read.
-  await expect(page.locator('mat-snack-bar-container')).toHaveCount(0, { timeout: 20_000 });
-  await page.waitForFunction(
-    () =>
-      Array.from(
-        document.querySelectorAll(
-          '.mat-mdc-dialog-inner-container, .cdk-overlay-backdrop, .mat-mdc-menu-panel, .mat-mdc-snackbar-surface',
-        ),
-      ).every((part) => getComputedStyle(part).opacity === '1') &&
-      // What turns for ever, such as a progress spinner, is no fading.
-      document
-        .getAnimations()
-        .every(
-          ({ playState, effect }) =>
-            playState !== 'running' || effect?.getComputedTiming().iterations === Infinity,
-        ),
-  );
-}
-
 const PLAYERS = fileURLToPath(new URL('../demo/sheets/players.csv', import.meta.url));
-
-/** The looks that a person can choose. */
-const LOOKS = [
-  ['light', 'usual'],
-  ['dark', 'usual'],
-  ['light', 'large'],
-] as const;
-
-/** WCAG 2.2 AA, as axe-core checks it, in every look. */
-async function accessible(page: Page, what: string): Promise<void> {
-  for (const [colours, size] of [...LOOKS, ['system', 'usual'] as const]) {
-    await page.evaluate(
-      (look) => {
-        document.documentElement.dataset['look'] = look.colours;
-        document.documentElement.dataset['size'] = look.size;
-      },
-      { colours, size },
-    );
-    // The last is what it was before.
-    if (colours === 'system') return;
-    await settled(page);
-    const axe = new AxeBuilder({ page });
-    // What a look changes is colours and sizes alone.
-    const { violations } = await (
-      colours === 'light' && size === 'usual'
-        ? axe.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-        : axe.withRules(['color-contrast', 'target-size', 'scrollable-region-focusable'])
-    ).analyze();
-    const found = violations.map(
-      ({ id, nodes }) =>
-        `${id}: ${nodes
-          .slice(0, 3)
-          .map(({ html }) => html.slice(0, 160))
-          .join(' | ')}`,
-    );
-    expect(found, `${what}, ${colours}, ${size}`).toEqual([]);
-  }
-}
 
 test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
   // Each page is looked at in three looks; there are many.
