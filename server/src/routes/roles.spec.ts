@@ -2,6 +2,7 @@ import type { RoleDefinition } from '@heathridge/core/design';
 import { allLevels, levelOf } from '@heathridge/core/form';
 import { screenFor, type TableRights } from '@heathridge/core/people';
 import { Office, type Answer } from '../testing/office';
+import { callRoute, ROUTES } from '../testing/routes';
 
 const ALL: Omit<TableRights, 'table'> = {
   read: true,
@@ -77,6 +78,13 @@ describe('a role', () => {
     ];
     for (const [route, answer] of tries)
       expect((await answer).status)
+        .withContext(route)
+        .toBe(404);
+    // Nor by any route that comes later: each with what it is otherwise called with.
+    const routes = Object.keys(ROUTES).filter((route) => route.includes('/screens/:screen'));
+    expect(routes.length).toBeGreaterThan(12);
+    for (const route of routes)
+      expect((await callRoute(office, route, 'colleague')).status)
         .withContext(route)
         .toBe(404);
     expect((await desk('GET', 'o_players')).status).toBe(200);
