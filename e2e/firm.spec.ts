@@ -90,6 +90,16 @@ test('a draft stays with its file while other stages are worked on', async ({ of
   await expect(page.getByRole('heading', { name: /^Hire \d+/ })).toBeVisible();
   await expect(office.button('Delete')).toBeHidden();
   await expect(office.button(/^Save/)).toBeVisible();
+
+  // Others find it as it was.
+  await page.getByRole('link', { name: 'To the Bench' }).click();
+  await office.stage('Screens');
+  await page
+    .getByRole('checkbox', { name: /delete/ })
+    .first()
+    .check();
+  await office.button('Save screen').click();
+  await office.said('is saved');
 });
 
 test('a browser without a calendar of its own reads one, and shows the same times', async ({

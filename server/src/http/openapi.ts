@@ -1,5 +1,5 @@
 import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
-import { PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
+import { Cell, PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
   Field,
@@ -77,6 +77,7 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
 
 /** Shapes that many requests hold: they stand once, under their names. */
 const SHARED = {
+  Cell,
   Change,
   Field,
   FieldType,
