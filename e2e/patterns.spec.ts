@@ -114,22 +114,3 @@ test('a lookup is a combobox with a list, and a dialog keeps the cursor until it
   await expect(dialog).toHaveCount(0);
   await expect(remove).toBeFocused();
 });
-
-test('the screens of the Desk are tabs as their pattern has it', async ({ office, page }) => {
-  await office.signIn('Tobin Leck');
-  await office.openDemo();
-  const tab = (name: string) => page.getByRole('tab', { name });
-  await expect(tab('Today')).toHaveAttribute('aria-selected', 'true');
-  await tab('Today').focus();
-  await page.keyboard.press('ArrowRight');
-  await expect(tab('Hire desk')).toBeFocused();
-  await page.keyboard.press('End');
-  await expect(tab('Repairs')).toBeFocused();
-  await page.keyboard.press('Home');
-  await expect(tab('Today')).toBeFocused();
-  await page.keyboard.press('ArrowLeft');
-  await expect(tab('Repairs')).toBeFocused();
-  await page.keyboard.press('Enter');
-  await expect(tab('Repairs')).toHaveAttribute('aria-selected', 'true');
-  await expect(page.getByRole('heading', { name: /^Repair J-/ })).toBeVisible();
-});
