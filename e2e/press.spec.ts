@@ -1,3 +1,4 @@
+import { accessible } from './axe';
 import { expect, test } from './office';
 
 /** Today as people here write it. */
@@ -96,6 +97,7 @@ test('a form of the builder’s own: a button that changes what belongs to a rec
   await office.choose(page.getByLabel('Which rows'), 'its repair lines, by repair');
   await office.choose(page.getByLabel('Set a field'), 'Cost');
   await office.write('What Cost becomes', 'cost * 2');
+  await accessible(page, 'a button that changes rows, and a picture');
 
   // The fault is not there for repairs that are done.
   await page.getByRole('button', { name: 'Fault', exact: true }).click();
@@ -114,12 +116,11 @@ test('a form of the builder’s own: a button that changes what belongs to a rec
   await expect(page.getByRole('heading', { name: 'This screen' })).toBeVisible();
   await office.button('In another order…').click();
   await office.button('Technician earlier').click();
+  await accessible(page, 'an order of the Tab key by hand');
   await office.button('Save screen').click();
   await office.said('Bench is saved');
 
-  const [, file] = /\/file\/(f_\w+)/.exec(page.url())!;
-  page.on('dialog', (dialog) => void dialog.accept());
-  await page.goto(`${office.url}/desk/${file}`);
+  await page.getByRole('link', { name: 'Open the Desk' }).click();
   await page.getByRole('tab', { name: 'Bench' }).click();
   await expect(page.getByRole('heading', { name: /^Repair J-/ })).toBeVisible();
   await expect(page.getByRole('img', { name: 'Mark' })).toBeVisible();
@@ -151,6 +152,7 @@ test('a form of the builder’s own: a button that changes what belongs to a rec
   await office.button('Double the cost').click();
   const dialog = page.getByRole('dialog', { name: 'Double the cost' });
   await expect(dialog).toContainText('would change. Nothing has changed yet.');
+  await accessible(page, 'a change shown row by row, over a form with a picture, a tab and a button');
   await dialog.getByRole('button', { name: /^Change \d/ }).click();
   await office.said(/Double the cost: \d+ repair lines? changed/);
   await expect.poll(async () => pounds(await sum.textContent())).toBe(2 * pounds(before));

@@ -10,7 +10,7 @@ import {
   type Query,
   type Report,
 } from '@heathridge/core/design';
-import { asList, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
+import { asList, boardFrom, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
@@ -210,6 +210,13 @@ export function demoForms(design: Design): Form[] {
   // The kind tells the family, and a note has a line of its own on the screen of the instrument.
   const aside = new Set(['note', 'family'].map((name) => fieldId('instrument', name)));
   const stock = asList(make('instrument', 'o_stock', 'Stock', 2));
+  const repairs = tableOf(design, tableId('repair'));
+  const workshop = boardFrom(
+    asList(make('repair', 'o_workshop', 'Workshop')),
+    repairs,
+    fieldId('repair', 'state'),
+    true,
+  );
   const cost = `SUM(${ref('repair_line', 'repair')}.${ref('repair_line', 'cost')})`;
   const school = `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`;
   const price = `${ref('repair_line', 'part')}.${ref('part', 'price')}`;
@@ -284,6 +291,18 @@ export function demoForms(design: Design): Form[] {
         }),
         worked('w_cost', 'Cost of this repair', `COALESCE(${cost}, 0)`),
       ],
+    },
+    // What is in the workshop, and what has lately left it, by how far it is.
+    {
+      ...workshop,
+      rights: { add: true, change: true, delete: false },
+      conditions: [
+        `${ref('repair', 'done_on')} IS NULL OR ${ref('repair', 'done_on')} > CURRENT_DATE - INTERVAL '3' MONTH`,
+      ],
+      order: [{ field: fieldId('repair', 'brought_in'), descending: false }],
+      parts: workshop.parts.filter(
+        (part) => part.part === 'cell' && part.field !== fieldId('repair', 'done_on'),
+      ),
     },
   ];
 }

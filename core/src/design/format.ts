@@ -58,6 +58,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   (document) => document,
   // Format 9: forms have buttons and pictures, conditions on their cells, and an order of the Tab key.
   (document) => document,
+  // Format 10: the rows of a list may stand as cards on a board.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

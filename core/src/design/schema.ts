@@ -509,6 +509,8 @@ export const Form = v.object({
       saves: v.picklist(['row', 'together']),
       /** Whether how many rows it lists stands on Today. */
       watch: v.optional(v.boolean()),
+      /** The field whose values are the columns of a board, in which its rows stand as cards; none for a list. */
+      board: v.optional(Id),
     }),
   ),
   /** How it looks; as plain as can be where it is not said. */
@@ -585,7 +587,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 9;
+export const FORMAT = 10;
 
 export const Settings = v.object({
   type: v.literal('settings'),

@@ -56,8 +56,10 @@ export const keyIs = (table: Table, key: RowKey): string =>
   table.key.map((id, i) => valueIs(fieldOf(table, id)!, key[i]!)).join(' AND ');
 
 /** A condition that rows meet which hold a value in a field. */
-export const valueIs = ({ id, type }: Field, value: RowKey[number]): string =>
-  shapedCondition(`"#${id}"`, type, { id: '=', label: '', values: 1 }, [value]);
+export const valueIs = ({ id, type }: Field, value: RowKey[number] | boolean): string =>
+  typeof value === 'boolean'
+    ? shapedCondition(`"#${id}"`, type, { id: value ? 'yes' : 'no', label: '', values: 0 }, [])
+    : shapedCondition(`"#${id}"`, type, { id: '=', label: '', values: 1 }, [value]);
 
 /**
  * How the rows of a report belong to those of a table: they are that table's own (null), or lead to it by a lookup;

@@ -1,3 +1,4 @@
+export * from './board';
 export * from './buttons';
 export * from './edit';
 export * from './generate';

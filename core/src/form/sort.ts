@@ -8,7 +8,7 @@ import {
   type Use,
 } from '../design';
 import { formProblems } from './problems';
-import { allParts, mapParts, partId } from './tree';
+import { allParts, cellsOf, mapParts, partId } from './tree';
 
 function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
   if (gone.has(form.table)) return { use: 'its records', fate: 'the form is dropped' };
@@ -41,12 +41,26 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
       ...(rows.some(({ conditions }) => uses(conditions, gone)) ? ['which rows it shows'] : []),
       ...(rows.some(({ order }) => uses(order, gone)) ? ['their order'] : []),
       ...(uses(form.finds, gone) ? ['where it is searched'] : []),
+      ...(isUnlaid(form, gone) ? ['the columns in which its cards stand'] : []),
       ...(rows.some((part) => 'sums' in part && uses(part.sums, gone)) ? ['a total'] : []),
       // Where the field itself goes, its place in an order is not worth a word.
       ...(!cells && rows.some(({ tabOrder }) => uses(tabOrder, gone)) ? ['the order of the Tab key'] : []),
     ]),
   ];
   return all.length > 0 ? { use: all.join(', '), fate: 'taken off the form' } : null;
+}
+
+/** Whether a board is none any more without what is gone: the cell by which it is laid out goes too. */
+const isUnlaid = ({ list, parts }: Form, gone: ReadonlySet<string>): boolean =>
+  list?.board !== undefined &&
+  (gone.has(list.board) ||
+    cellsOf(parts).some(({ field, hideIf }) => field === list.board && uses(hideIf, gone)));
+
+/** The rows of a board that is none any more stand beneath one another. */
+function listWithout(form: Form, gone: ReadonlySet<string>): Pick<Form, 'list'> {
+  if (!form.list || !isUnlaid(form, gone)) return {};
+  const { board: _, ...list } = form.list;
+  return { list };
 }
 
 function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
@@ -59,6 +73,7 @@ function formWithout(form: Form, gone: ReadonlySet<string>): Form | null {
     (part.part === 'subform' && gone.has(part.link));
   return {
     ...rowsWithout(form, gone),
+    ...listWithout(form, gone),
     ...(form.finds ? { finds: form.finds.filter((id) => !gone.has(id)) } : {}),
     parts: mapParts(form.parts, (part) =>
       isGone(part)

@@ -60,11 +60,19 @@ export function screenFor(design: Design, role: RoleDefinition, form: Form, name
   };
   return {
     ...form,
+    ...(form.list ? { list: listFor(design, role, form.list) } : {}),
     rights: limited(form.rights, own),
     conditions: both(form.conditions, form.table),
     ...(form.finds ? { finds: form.finds.filter((id) => peopleMay(role, id) !== 'hidden') } : {}),
     parts: mapParts(form.parts, part),
   };
+}
+
+/** A board by what is hidden from her, or by rows that are not there for her, is a list. */
+function listFor(design: Design, role: RoleDefinition, list: NonNullable<Form['list']>): Form['list'] {
+  const { board, ...rest } = list;
+  if (board === undefined) return list;
+  return peopleMay(role, board) === 'hidden' || leadsAway(design, role, board) ? rest : list;
 }
 
 const limited = (rights: Form['rights'], by: TableRights): Form['rights'] => ({

@@ -11,7 +11,16 @@ import {
   type Form,
   type Table,
 } from '@heathridge/core/design';
-import { cellsOf, foundIn, levelOf, levelTo, paneAt, type Level, type Pane } from '@heathridge/core/form';
+import {
+  boardField,
+  cellsOf,
+  foundIn,
+  levelOf,
+  levelTo,
+  paneAt,
+  type Level,
+  type Pane,
+} from '@heathridge/core/form';
 import {
   designOf,
   hiddenIf,
@@ -136,7 +145,8 @@ export function deskRoutes(router: Router): void {
       screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
         const { id, label, rights } = form;
-        const shows = form.list ? ('list' as const) : ('record' as const);
+        const listed = boardField(form, table) ? ('board' as const) : ('list' as const);
+        const shows = form.list ? listed : ('record' as const);
         const names = { table: table.id, one: table.label, many: table.plural };
         return { id, label, shows, adds: rights.add, ...names };
       }),

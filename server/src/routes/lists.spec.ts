@@ -262,7 +262,7 @@ describe('a list screen', () => {
     await office.call('PUT', `people/${colleague}`, { role: 'colleague', duty: null });
   });
 
-  it('is not among the screens of what was worked on last, and names itself a list', async () => {
+  it('is not among the screens of what was worked on last, and names itself what it is', async () => {
     const { body } = await office.call('GET', `/api/files/${office.file}/desk`, undefined, 'colleague');
     const shows = Object.fromEntries(
       body.screens.map(({ id, shows }: { id: string; shows: string }) => [id, shows]),
@@ -274,6 +274,7 @@ describe('a list screen', () => {
       o_players: 'record',
       o_instruments: 'record',
       o_repairs: 'record',
+      o_workshop: 'board',
     });
     const worked = await office.call('GET', `/api/files/${office.file}/desk/worked`, undefined, 'colleague');
     expect(worked.body.records.length).toBeGreaterThan(0);

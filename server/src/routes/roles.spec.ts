@@ -26,7 +26,15 @@ describe('a role', () => {
 
   const file = () => office.app.context.files.get(office.file);
   const ask = (sql: string, ...values: unknown[]) => office.ask(sql, ...values);
-  const SCREENS = ['o_hireDesk', 'o_stock', 'o_late', 'o_players', 'o_instruments', 'o_repairs'];
+  const SCREENS = [
+    'o_hireDesk',
+    'o_stock',
+    'o_late',
+    'o_players',
+    'o_instruments',
+    'o_repairs',
+    'o_workshop',
+  ];
 
   async function give(rest: Partial<RoleDefinition>): Promise<RoleDefinition> {
     const document: RoleDefinition = {

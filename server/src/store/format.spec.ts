@@ -2,7 +2,7 @@ import { copyFileSync, mkdirSync, readdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { FORMAT, type Form } from '@heathridge/core/design';
-import { cellsOf, formProblems, subformsOf } from '@heathridge/core/form';
+import { buttonsOf, cellsOf, formProblems, subformsOf } from '@heathridge/core/form';
 import { Office } from '../testing/office';
 
 const FILES = join(dirname(fileURLToPath(import.meta.url)), '..', '..', 'test-files');
@@ -90,6 +90,20 @@ describe('files of earlier formats', () => {
     expect(cellsOf(fines!.parts).map(({ field }) => field)).toEqual(['f_fNo', 'f_fAmount']);
     // Its subform was not shown.
     expect(subformsOf(form('o_hidden').parts)).toEqual([]);
+  });
+
+  it('keep buttons, pictures, conditions and the order of the Tab key', async () => {
+    take('format-9.db', 'f_pressed');
+    const { body } = await office.call('GET', '/api/files/f_pressed/design');
+    const form = (body.design.forms as Form[]).find(({ id }) => id === 'o_pressed')!;
+    expect(form.tabOrder).toEqual(['f_bEmail', 'f_bName']);
+    expect(buttonsOf(form.parts).map(({ label, does }) => [label, does])).toEqual([
+      ['On paper', { act: 'print', report: null }],
+    ]);
+    expect(cellsOf(form.parts).find(({ field }) => field === 'f_bEmail')).toEqual(
+      jasmine.objectContaining({ readIf: '"#f_bActive" = TRUE', hideIf: '"#f_bName" IS NULL' }),
+    );
+    expect(form.parts[0]).toEqual(jasmine.objectContaining({ part: 'picture', about: 'Mark' }));
   });
 
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {

@@ -49,10 +49,10 @@ export class Buttons {
   private async open({ button, row, key }: Pressed, { screen: id, link }: Open): Promise<void> {
     const screen = this.desk.info()?.screens.find((other) => other.id === id);
     if (!screen) return this.toast.say(`What ${button.label} opens is no longer there.`);
-    const to = ['/desk', this.desk.file, screen.shows === 'list' ? 'list' : 'screen', id];
+    const to = ['/desk', this.desk.file, screen.shows === 'record' ? 'screen' : 'list', id];
     const own = link === null ? undefined : fieldOf(row.table, link);
     if (link !== null && !own) {
-      const queryParams = { [screen.shows === 'list' ? 'of' : 'new']: JSON.stringify({ [link]: key[0] }) };
+      const queryParams = { [screen.shows === 'record' ? 'new' : 'of']: JSON.stringify({ [link]: key[0] }) };
       await this.router.navigate(to, { queryParams });
       return;
     }

@@ -44,7 +44,7 @@ import { DeskStore } from './desk.store';
         @for (screen of desk.info()?.screens ?? []; track screen.id) {
           <a
             mat-tab-link
-            [routerLink]="['/desk', file(), screen.shows === 'list' ? 'list' : 'screen', screen.id]"
+            [routerLink]="['/desk', file(), screen.shows === 'record' ? 'screen' : 'list', screen.id]"
             routerLinkActive
             #here="routerLinkActive"
             [active]="here.isActive"

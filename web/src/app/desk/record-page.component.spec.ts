@@ -385,18 +385,32 @@ describe('RecordPageComponent', () => {
     });
   });
 
-  it('begins a record with what leads to it, by its text; what is none of its choices is left out', async () => {
-    await open(LOANS, { new: JSON.stringify({ f_lBorrower: 1, f_lNote: 'x' }) });
+  it('begins a record with what leads to it, by its text, or with a choice; anything else is left out', async () => {
+    const given = { f_lBorrower: 1, f_lState: 'Back', f_lNote: 'x', f_lFrom: true, f_gone: 1 };
+    await open(LOANS, { new: JSON.stringify(given) });
     const asked = await call(`${SCREEN}/lookups/f_lBorrower`);
     expect((asked.request.body as { only: number }).only).toBe(1);
     asked.flush({ choices: [[1, 'Ada Quist']] });
-    (await call(`${SCREEN}/lookups/f_lNote`)).flush(...GONE);
     await after(30);
     await fixture.whenStable();
     expect(said()).toContain('New loan');
     expect(field('Borrower').value).toBe('Ada Quist');
-    expect(fixture.componentInstance.state()!.record().held['f_lNote']!.value).toBeNull();
+    const { held } = fixture.componentInstance.state()!.record();
+    expect([held['f_lState']!.value, held['f_lNote']!.value, held['f_lFrom']!.value]).toEqual([
+      'Back',
+      null,
+      null,
+    ]);
     // The cursor stands in what is still to be filled in.
     expect(document.activeElement).toBe(field('Lent on'));
+  });
+
+  it('begins without a row that is none of the choices', async () => {
+    await open(LOANS, { new: JSON.stringify({ f_lBorrower: 99 }) });
+    (await call(`${SCREEN}/lookups/f_lBorrower`)).flush(...GONE);
+    await after(30);
+    await fixture.whenStable();
+    expect(said()).toContain('New loan');
+    expect(fixture.componentInstance.state()!.record().held['f_lBorrower']!.value).toBeNull();
   });
 });

@@ -36,19 +36,17 @@ import {
   type Observable,
 } from 'rxjs';
 import { comesWithText, fieldOf, showKey, valueKind, type Field, type Table } from '@heathridge/core/design';
-import { allLevels, allParts, levelOf, type Beyond } from '@heathridge/core/form';
-import type { RowKey } from '@heathridge/core/rows';
+import { allLevels, allParts, cellsOf, levelOf, type Beyond } from '@heathridge/core/form';
+import type { RowChange, RowKey } from '@heathridge/core/rows';
 import { showValue } from '@heathridge/core/values';
 import { Api, type Cell, type ListEntry, type RecordData, type ScreenInfo } from '../shared/api.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
 import { NothingComponent } from '../frame/nothing.component';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
-import { deletion } from '../shared/deleting';
 import { FIELD } from '../shared/field';
 import { newId } from '../shared/ids';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { leaving, type MayHoldChanges } from '../shared/leave.guard';
-import { problemOf } from '../shared/problem';
+import { problemOf, whatIsWrong } from '../shared/problem';
 import { rowHeight } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
@@ -60,6 +58,7 @@ import type { Place, Press } from './sheet.service';
 import { RecordSheetComponent } from './record-sheet.component';
 import { UNWORKED, type Fetch, type Held } from '../value/held';
 import { RecordDrafts, type KeptRecord } from './record-drafts.service';
+import { RowRemoval } from './row-removal.service';
 import {
   designOf,
   heldOf,
@@ -107,13 +106,14 @@ const BACK_OFFERED = 6000;
     '(window:beforeunload)': 'warn($event)',
     '(document:visibilitychange)': 'keepAtOnce()',
   },
-  providers: [Buttons],
+  providers: [Buttons, RowRemoval],
   templateUrl: './record-page.component.html',
   styleUrl: './record-page.component.scss',
 })
 export class RecordPageComponent implements MayHoldChanges {
   private readonly api = inject(Api);
   private readonly dialog = inject(MatDialog);
+  private readonly removal = inject(RowRemoval);
   private readonly dialogs = inject(LazyDialogs);
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
@@ -642,31 +642,17 @@ export class RecordPageComponent implements MayHoldChanges {
     const state = this.state();
     const key = state?.record().key;
     if (!state || !key) return;
-    const found = await firstValueFrom(
-      this.api.recordAlong(this.desk.file, this.screen(), key).pipe(
-        catchError((error: unknown) => {
-          this.problem.set(problemOf(error).detail);
-          return of(null);
-        }),
-      ),
-    );
-    if (!found) return;
-    const data = deletion(`${state.table.label.toLowerCase()} ${this.keyText(key)}`, true, found.along);
-    const sure = await firstValueFrom(
-      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
-    );
-    if (!sure) return;
-    const changes = [{ op: 'delete' as const, table: state.table.id, key }];
-    this.api.saveRecord(this.desk.file, this.screen(), { id: state.nameOf(changes), changes }).subscribe({
-      next: ({ entry }) => {
-        this.offerBack(`${state.table.label} ${this.keyText(key)} is deleted.`, entry, key);
-        this.left();
-        this.searches.next(this.search());
-        void this.router.navigate([]);
-      },
-      error: (error: unknown) =>
-        this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
-    });
+    try {
+      const named = (changes: readonly RowChange[]): string => state.nameOf(changes);
+      const entry = await this.removal.remove(this.screen(), state.table, key, named);
+      if (entry === null) return;
+      this.offerBack(`${state.table.label} ${this.keyText(key)} is deleted.`, entry, key);
+      this.left();
+      this.searches.next(this.search());
+      void this.router.navigate([]);
+    } catch (error) {
+      this.problem.set(whatIsWrong(error));
+    }
   }
 
   /** Says what was done, and offers to take it back: so does Ctrl+Z, until something else is done. */
@@ -725,11 +711,22 @@ export class RecordPageComponent implements MayHoldChanges {
     this.opening.next(key);
   }
 
-  /** Begins a record that leads to one on another screen. */
+  /** Begins a record with what an address gives: the row on another screen to which it leads, or a value. */
   private async beginGiven(text: string): Promise<void> {
     const info = this.info();
+    const table =
+      info && designOf(info.tables, info.settings).tables.find(({ id }) => id === info.form.table);
+    const typed = new Set(
+      cellsOf(info?.form.parts ?? []).flatMap(({ field, people }) => (people === 'type' ? [field] : [])),
+    );
     const given: Record<string, Held> = {};
     for (const [id, value] of Object.entries(givenIn(text))) {
+      const field = table && typed.has(id) ? fieldOf(table, id) : undefined;
+      // What nobody types here would be refused with the record.
+      if (!field) continue;
+      const { kind } = field.type;
+      if (kind === (typeof value === 'boolean' ? 'tick' : 'choice')) given[id] = { value };
+      if (kind !== 'lookup' || typeof value === 'boolean') continue;
       const found = await firstValueFrom(
         // Where it is not among the choices somebody chooses it herself.
         this.fetch(id, { search: '', only: value, row: null }).pipe(catchError(() => of([]))),
@@ -762,7 +759,7 @@ export class RecordPageComponent implements MayHoldChanges {
       this.searches.next(this.search());
       if (!this.isEntering()) this.open(own);
     } catch (error) {
-      this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail);
+      this.problem.set(whatIsWrong(error));
     } finally {
       this.isPressing = false;
     }

@@ -16,6 +16,9 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
 /** Milliseconds between two counts of what is watched. */
 const COUNTED_EVERY = 5000;
 
+/** What is done on a screen; the rows it is about stand behind it. */
+const DOES = { record: 'find and change', list: 'a list of', board: 'a board of' } as const;
+
 /** The first tab: what there is to open, what was not finished, and what was worked on last. */
 @Component({
   selector: 'hr-today',
@@ -31,10 +34,7 @@ const COUNTED_EVERY = 5000;
               @if (numbers().get(screen.id); as number) {
                 <span class="number">{{ number }}</span>
               }
-              <span class="soft"
-                >{{ screen.shows === 'list' ? 'a list of' : 'find and change' }}
-                {{ screen.many.toLowerCase() }}</span
-              ></a
+              <span class="soft">{{ does[screen.shows] }} {{ screen.many.toLowerCase() }}</span></a
             >
             @if (screen.shows === 'record' && screen.adds) {
               <a matButton="outlined" class="compact" [routerLink]="linkOf(screen)" [queryParams]="{ new: 1 }"
@@ -192,6 +192,7 @@ const COUNTED_EVERY = 5000;
   `,
 })
 export class TodayComponent {
+  readonly does = DOES;
   readonly desk = inject(DeskStore);
   private readonly api = inject(Api);
   private readonly router = inject(Router);
@@ -249,14 +250,14 @@ export class TodayComponent {
   }
 
   linkOf({ id, shows }: DeskInfo['screens'][number]): readonly string[] {
-    return ['/desk', this.desk.file, shows === 'list' ? 'list' : 'screen', id];
+    return ['/desk', this.desk.file, shows === 'record' ? 'screen' : 'list', id];
   }
 
   goOn({ screen: at, key }: RecordDraft): void {
     const screen = this.screenAt(at);
     if (!screen) return;
     const record = key === null ? { new: 1 } : { key: JSON.stringify(key) };
-    const queryParams = screen.shows === 'list' ? {} : record;
+    const queryParams = screen.shows === 'record' ? record : {};
     void this.router.navigate([...this.linkOf(screen)], { queryParams });
   }
 

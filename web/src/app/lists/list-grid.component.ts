@@ -37,14 +37,13 @@ import {
   showKey,
   storedFields,
   valueKind,
-  type Design,
   type Field,
   type FormCell,
   type FormWorked,
   type Subform,
 } from '@heathridge/core/design';
 import { columnsOf, partId, pictureId, type Column, type Pane } from '@heathridge/core/form';
-import { viewFor, type GridView, type RowKey } from '@heathridge/core/rows';
+import { viewFor, type GridView, type RowChange, type RowKey } from '@heathridge/core/rows';
 import { isNumeric, type Value } from '@heathridge/core/values';
 import { DeskStore } from '../desk/desk.store';
 import { RecordDrafts } from '../desk/record-drafts.service';
@@ -54,16 +53,16 @@ import { fieldShown, workedShown } from '../desk/shown';
 import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
 import { gridBase, isOwnKey, measuredWidths, orderAsked, roomOf } from '../grid/grid-base';
 import { Api, type SortBy } from '../shared/api.service';
-import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
-import { deletion } from '../shared/deleting';
-import { problemOf } from '../shared/problem';
+import { problemOf, whatIsWrong } from '../shared/problem';
 import { typeScale } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
-import { sought, why, type Fetch, type Held } from '../value/held';
+import { sought, why, type Held } from '../value/held';
 import { ActCellComponent, type ActParams } from './act-cell.component';
+import { RowRemoval } from '../desk/row-removal.service';
 import { ListRows, type Link, type ListRow } from './list-rows';
+import type { ListView, Place } from './list-view';
 
 /** Columns that are no fields: none has such an id. */
 const [OPENS, DROPS] = [' opens', ' drops'];
@@ -75,13 +74,6 @@ const KEPT_AFTER = 700;
 /** What is wrong with a row of a list, to be gone to. */
 interface Wrong extends Told {
   readonly of: ListRow;
-}
-
-/** What each input of a list is told of where it stands. */
-export interface Place {
-  readonly design: Design;
-  readonly screen: string;
-  readonly fetch: Fetch;
 }
 
 /** The rows of one list, in a grid: read in windows, typed into where the builder lets people. */
@@ -173,10 +165,11 @@ export interface Place {
     }
   `,
 })
-export class ListGridComponent {
+export class ListGridComponent implements ListView {
   private readonly api = inject(Api);
   private readonly desk = inject(DeskStore);
   private readonly dialog = inject(MatDialog);
+  private readonly removal = inject(RowRemoval);
   private readonly drafts = inject(RecordDrafts);
   private readonly toast = inject(Toast);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
@@ -435,13 +428,14 @@ export class ListGridComponent {
     if (row && !row.state.seeking()) void this.save([row]);
   }
 
-  startNew(): void {
+  startNew(): boolean {
     const first = columnsOf(this.form().parts).find(
       (column) => column.part === 'cell' && this.isTyped(column, true),
     );
-    if (!first || this.pinned().length === 0) return;
+    if (!first || this.pinned().length === 0) return false;
     this.grid?.setFocusedCell(0, partId(first), 'bottom');
     this.grid?.startEditingCell({ rowIndex: 0, rowPinned: 'bottom', colKey: partId(first) });
+    return true;
   }
 
   unsaved(): boolean {
@@ -583,37 +577,16 @@ export class ListGridComponent {
     const { key } = row.state.record();
     const table = this.table();
     if (!key) return this.setAside(row);
-    const found = await firstValueFrom(
-      this.api.recordAlong(this.desk.file, this.place().screen, key, table.id).pipe(
-        catchError((error: unknown) => {
-          this.problem.set(problemOf(error).detail);
-          return EMPTY;
-        }),
-      ),
-      { defaultValue: null },
-    );
-    if (!found) return;
-    const data = deletion(
-      `${table.label.toLowerCase()} ${showKey(table, key, this.locale())}`,
-      true,
-      found.along,
-    );
-    const sure = await firstValueFrom(
-      this.dialog.open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data }).afterClosed(),
-    );
-    if (!sure) return;
-    const changes = [{ op: 'delete' as const, table: table.id, key }];
-    this.api
-      .saveRecord(this.desk.file, this.place().screen, { id: row.state.nameOf(changes), changes })
-      .subscribe({
-        next: ({ entry }) => {
-          this.done(row);
-          this.saved.emit({ text: `${this.nameOf(row)} is deleted.`, entry });
-          this.refresh();
-        },
-        error: (error: unknown) =>
-          this.problem.set(problemOf(error).errors?.[0]?.message ?? problemOf(error).detail),
-      });
+    try {
+      const named = (changes: readonly RowChange[]): string => row.state.nameOf(changes);
+      const entry = await this.removal.remove(this.place().screen, table, key, named);
+      if (entry === null) return;
+      this.done(row);
+      this.saved.emit({ text: `${this.nameOf(row)} is deleted.`, entry });
+      this.refresh();
+    } catch (error) {
+      this.problem.set(whatIsWrong(error));
+    }
   }
 
   /** Whether people type into a column: of rows that are there, or of a new one. */

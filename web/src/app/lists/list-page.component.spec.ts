@@ -401,7 +401,7 @@ describe('ListPageComponent', () => {
     expect(rows.at(-1)!.conditions).toEqual([`"#f_bName" = 'Ann'`]);
     expect(page().textContent).toContain('name is');
     // What is looked at like this is not how the list is looked at.
-    const view = fixture.componentInstance.grids()[0]!.viewNow();
+    const view = fixture.componentInstance.lists()[0]!.viewNow();
     expect(view.conditions).toEqual(['"#f_bActive"']);
   });
 

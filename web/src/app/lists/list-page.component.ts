@@ -31,13 +31,14 @@ import {
   tap,
 } from 'rxjs';
 import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathridge/core/design';
-import { cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
+import { boardField, cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
 import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
 import { givenIn } from '../desk/given';
 import { designOf } from '../desk/record.state';
+import { RowRemoval } from '../desk/row-removal.service';
 import { Api, type ListEntry, type ScreenInfo } from '../shared/api.service';
 import { ChipComponent } from '../shared/chip.component';
 import { FIELD } from '../shared/field';
@@ -47,7 +48,9 @@ import { conditionWords } from '../shared/readable';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import type { Fetch } from '../value/held';
-import { ListGridComponent, type Place } from './list-grid.component';
+import { BoardComponent } from './board.component';
+import { ListGridComponent } from './list-grid.component';
+import type { ListView, Place } from './list-view';
 
 /** Conditions that are asked at once at most. */
 const MOST_CONDITIONS = 20;
@@ -69,6 +72,7 @@ interface Shown {
 @Component({
   selector: 'hr-list-page',
   imports: [
+    BoardComponent,
     ChipComponent,
     ConditionBuilderComponent,
     FIELD,
@@ -80,6 +84,7 @@ interface Shown {
     MatTooltipModule,
     StripComponent,
   ],
+  providers: [RowRemoval],
   host: {
     '(document:keydown)': 'keys($event)',
     '(window:beforeunload)': 'warn($event)',
@@ -114,7 +119,13 @@ export class ListPageComponent implements MayHoldChanges {
   readonly found = signal('');
   private readonly searches = new Subject<string>();
   private readonly finds = new Subject<string>();
-  readonly grids = viewChildren(ListGridComponent);
+  private readonly board = viewChild(BoardComponent);
+  private readonly grids = viewChildren(ListGridComponent);
+  /** The lists that are shown, the first of them a board where it is one. */
+  readonly lists = computed((): readonly ListView[] => {
+    const board = this.board();
+    return board ? [board, ...this.grids()] : this.grids();
+  });
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private last: { readonly entry: number; readonly screen: string } | null = null;
 
@@ -144,6 +155,11 @@ export class ListPageComponent implements MayHoldChanges {
   });
   /** Whether the first list is a line in which one of its rows is found. */
   readonly isLine = computed(() => this.info()?.form.list?.starts === 'line');
+  /** Whether the rows of the first list stand as cards on a board. */
+  readonly isBoard = computed(() => {
+    const [first] = this.shown();
+    return first !== undefined && !this.isLine() && boardField(first.pane.form, first.table) !== null;
+  });
   readonly paths = computed((): FieldPath[] => {
     const [first] = this.shown();
     if (!first) return [];
@@ -198,21 +214,21 @@ export class ListPageComponent implements MayHoldChanges {
         takeUntilDestroyed(),
       )
       .subscribe((info) => {
-        this.begin(info);
+        this.start(info);
         this.isArranged.set(info.views.some(({ own }) => own));
         this.info.set(info);
       });
     // Rows that somebody else has changed are shown as they now are; what was typed here stays.
     inject(DeskLine)
       .all.pipe(debounceTime(SEARCH_AFTER), takeUntilDestroyed())
-      .subscribe(() => this.grids().forEach((grid) => grid.refresh()));
+      .subscribe(() => this.lists().forEach((grid) => grid.refresh()));
     effect(() => {
       if (this.isLine()) untracked(() => this.finds.next(''));
     });
   }
 
   /** Asks for the rows of the first list as the address says, or else as it was kept. */
-  private begin(info: ScreenInfo): void {
+  private start(info: ScreenInfo): void {
     const design = designOf(info.tables, info.settings);
     const view = viewOf(info, []);
     const table = design.tables.find(({ id }) => id === info.form.table)!;
@@ -304,6 +320,19 @@ export class ListPageComponent implements MayHoldChanges {
       });
   }
 
+  /** Whether a record is begun on the screen on which the rows of a list are opened. */
+  begins(shown: Shown): boolean {
+    const screen = this.placeOf(shown);
+    return (
+      shown.pane.form.rights.add && this.desk.info()?.screens.find(({ id }) => id === screen)?.adds === true
+    );
+  }
+
+  async begin(shown: Shown, given: Readonly<Record<string, string | number | boolean>>): Promise<void> {
+    const queryParams = { new: Object.keys(given).length > 0 ? JSON.stringify(given) : 1 };
+    await this.router.navigate(['/desk', this.desk.file, 'screen', this.placeOf(shown)], { queryParams });
+  }
+
   searched(text: string): void {
     this.search.set(text);
     this.searches.next(text);
@@ -335,13 +364,13 @@ export class ListPageComponent implements MayHoldChanges {
 
   private arranged(): void {
     // What is asked is kept with how the list is looked at.
-    afterNextRender(() => this.grids()[0]?.arranged(), { injector: this.injector });
+    afterNextRender(() => this.lists()[0]?.arranged(), { injector: this.injector });
   }
 
   /** How the lists are looked at now is how everyone finds them who has not arranged them for herself. */
   async keepForAll(): Promise<void> {
     try {
-      for (const [i, grid] of this.grids().entries()) {
+      for (const [i, grid] of this.lists().entries()) {
         const { path } = grid.pane();
         const view = grid.viewNow();
         await firstValueFrom(this.keep(path, true, i === 0 ? view : { ...view, conditions: [] }));
@@ -357,7 +386,7 @@ export class ListPageComponent implements MayHoldChanges {
     try {
       for (const { pane } of this.shown()) await firstValueFrom(this.keep(pane.path, false, null));
       const info = await firstValueFrom(this.api.screen(this.desk.file, this.screen()));
-      this.begin(info);
+      this.start(info);
       this.isArranged.set(false);
       this.info.set(null);
       setTimeout(() => this.info.set(info));
@@ -366,11 +395,7 @@ export class ListPageComponent implements MayHoldChanges {
     }
   }
 
-  private keep(
-    path: readonly string[],
-    everyone: boolean,
-    view: ReturnType<ListGridComponent['viewNow']> | null,
-  ) {
+  private keep(path: readonly string[], everyone: boolean, view: ReturnType<ListView['viewNow']> | null) {
     return this.api.keepListView(this.desk.file, this.screen(), { path, everyone, view });
   }
 
@@ -392,20 +417,20 @@ export class ListPageComponent implements MayHoldChanges {
       return;
     }
     this.toast.say('It is as it was before.');
-    this.grids().forEach((grid) => grid.refresh());
+    this.lists().forEach((grid) => grid.refresh());
   }
 
   unsaved(): boolean {
-    return this.grids().some((grid) => grid.unsaved());
+    return this.lists().some((grid) => grid.unsaved());
   }
 
   async settle(): Promise<boolean> {
-    for (const grid of this.grids()) if (!(await grid.saveAll())) return false;
+    for (const grid of this.lists()) if (!(await grid.saveAll())) return false;
     return true;
   }
 
   left(): void {
-    this.grids().forEach((grid) => grid.setAllAside());
+    this.lists().forEach((grid) => grid.setAllAside());
   }
 
   warn(event: BeforeUnloadEvent): void {
@@ -415,11 +440,11 @@ export class ListPageComponent implements MayHoldChanges {
   /** Goes to the list before or behind one. */
   goOn(from: number, by: 1 | -1): void {
     const other = this.shown()[from + by];
-    if (other) this.gridOf(other)?.enter();
+    if (other) this.listOf(other)?.enter();
   }
 
-  gridOf({ pane }: Shown): ListGridComponent | undefined {
-    return this.grids().find((grid) => grid.pane() === pane);
+  listOf({ pane }: Shown): ListView | undefined {
+    return this.lists().find((list) => list.pane() === pane);
   }
 
   keys(event: KeyboardEvent): void {
@@ -431,9 +456,7 @@ export class ListPageComponent implements MayHoldChanges {
       void this.settle();
     } else if (event.altKey && letter === 'n') {
       event.preventDefault();
-      this.grids()
-        .find((grid) => grid.pinned().length > 0)
-        ?.startNew();
+      this.lists().some((list) => list.startNew());
     } else if (event.ctrlKey && letter === 'k') {
       event.preventDefault();
       this.searchBox()?.nativeElement.focus();

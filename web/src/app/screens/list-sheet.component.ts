@@ -2,17 +2,31 @@ import { Component, computed, inject, input } from '@angular/core';
 import { outputFromObservable } from '@angular/core/rxjs-interop';
 import { MatTableModule } from '@angular/material/table';
 import { fieldOf, isGiven, valueKind, type Design, type Form, type Table } from '@heathridge/core/design';
-import { columnsOf, panesOf, partId, type Column, type Pane } from '@heathridge/core/form';
+import {
+  boardColumns,
+  boardField,
+  choiceColour,
+  columnsOf,
+  lanesOf,
+  namedValues,
+  panesOf,
+  partId,
+  type Column,
+  type LaneValue,
+  type Pane,
+} from '@heathridge/core/form';
 import { isNumeric, type Reading } from '@heathridge/core/values';
+import { columnLabel, columnShown } from '../desk/column-shown';
 import { PartDirective } from '../desk/part.directive';
 import { RecordState } from '../desk/record.state';
 import { Sheet } from '../desk/sheet.service';
-import { namedRows } from '../desk/named-rows';
-import { fieldShown, workedShown } from '../desk/shown';
+import { CardComponent } from '../desk/card.component';
 import type { RecordRow } from '../shared/api.service';
 
 /** Rows of each list that are shown while it is designed. */
 const MOST_SHOWN = 8;
+/** Cards of each column that are shown while a board is designed. */
+const MOST_CARDS = 2;
 
 interface Head {
   readonly id: string;
@@ -34,12 +48,40 @@ interface Listed {
   readonly rows: readonly RecordState[];
 }
 
+/** A column of a board with those of the first rows that stand in it. */
+interface SampledLane {
+  readonly id: string;
+  readonly label: string;
+  readonly colour: string;
+  readonly columns: readonly Column[];
+  readonly rows: readonly RecordState[];
+}
+
 /** A list screen while it is designed: its lists beneath one another on rows of the real data, columns to be picked. */
 @Component({
   selector: 'hr-list-sheet',
-  imports: [MatTableModule, PartDirective],
+  imports: [CardComponent, MatTableModule, PartDirective],
   providers: [Sheet],
   template: `
+    @if (board(); as lanes) {
+      <div class="lanes" role="group" tabindex="0" aria-label="Its cards">
+        @for (lane of lanes; track lane.id) {
+          <div class="lane" role="group" [attr.aria-label]="lane.label">
+            <div class="row head {{ lane.colour }}">
+              <strong class="cut" dir="auto">{{ lane.label }}</strong>
+            </div>
+            <div class="stack">
+              @for (row of lane.rows; track $index) {
+                <div class="card one">
+                  <hr-card [state]="row" [file]="file()" [columns]="lane.columns" [reading]="reading()" />
+                </div>
+              }
+            </div>
+          </div>
+        }
+      </div>
+      <p class="soft small lines">What stands on a card, the first at its head:</p>
+    }
     @for (list of lists(); track list.path) {
       <section class="card" region [hrPart]="list.path || '-'" [name]="list.pane.form.label">
         @if (list.path) {
@@ -84,7 +126,19 @@ interface Listed {
       </section>
     }
   `,
+  styleUrl: '../desk/_lanes.scss',
   styles: `
+    .stack {
+      display: grid;
+      gap: 8px;
+      padding: 8px;
+    }
+    .one {
+      padding: 8px 10px;
+    }
+    .lines {
+      margin: 0;
+    }
     :host {
       display: grid;
       grid-template-columns: minmax(0, 1fr);
@@ -149,6 +203,8 @@ export class ListSheetComponent {
   /** The first rows of the first list, with what belongs to each. */
   readonly rows = input.required<readonly RecordRow[]>();
   readonly reading = input.required<Reading>();
+  /** The id of the file whose pictures are shown. */
+  readonly file = input.required<string>();
   readonly picked = input<readonly string[]>([]);
   readonly partPicked = outputFromObservable(this.sheet.picks);
   readonly partMoved = outputFromObservable(this.sheet.moves);
@@ -158,6 +214,8 @@ export class ListSheetComponent {
     return panesOf(design, this.form()).map((pane) => {
       const table = design.tables.find(({ id }) => id === pane.form.table)!;
       const { rights } = pane.form;
+      // On a board nothing is typed: its cards are moved.
+      const isBoard = boardField(pane.form, table) !== null;
       const heads = columnsOf(pane.form.parts).map((column): Head => {
         const field = column.part === 'cell' ? fieldOf(table, column.field) : undefined;
         const kind = field
@@ -168,10 +226,11 @@ export class ListSheetComponent {
         return {
           id: partId(column),
           path: [...pane.path, partId(column)].join('/'),
-          label: column.part === 'cell' ? (field?.label ?? '') : column.label,
+          label: columnLabel(table, column),
           column,
           isNumber: kind !== null && isNumeric(kind),
           isTyped:
+            !isBoard &&
             rights.change &&
             field !== undefined &&
             column.part === 'cell' &&
@@ -191,6 +250,26 @@ export class ListSheetComponent {
           .slice(0, MOST_SHOWN)
           .map((record) => new RecordState(design, pane.form, { record }, this.clock())),
       };
+    });
+  });
+
+  /** The first rows as cards; null where they stand beneath one another. */
+  readonly board = computed((): readonly SampledLane[] | null => {
+    const [first] = this.lists();
+    const field = first ? boardField(first.pane.form, first.table) : null;
+    if (!first || !field) return null;
+    const held = (row: RecordState) => row.record().held[field.id];
+    const found = first.rows.map((row): LaneValue | null => {
+      const { value, text } = held(row) ?? { value: null };
+      return typeof value === 'string' || typeof value === 'number' ? [value, text ?? String(value)] : null;
+    });
+    const led = new Map(found.flatMap((value) => (value ? [[value[0], value] as const] : [])));
+    const values = namedValues(field, this.reading().locale) ?? [...led.values()];
+    const columns = boardColumns(first.pane.form, field);
+    return lanesOf(field, values).flatMap(({ id, label, value }) => {
+      if (value === undefined) return [];
+      const rows = first.rows.filter((row) => (held(row)?.value ?? null) === value).slice(0, MOST_CARDS);
+      return [{ id, label, colour: choiceColour(field, value), columns, rows }];
     });
   });
 
@@ -229,19 +308,6 @@ export class ListSheetComponent {
   }
 
   shown(row: RecordState, column: Column): string {
-    const record = row.record();
-    const { locale } = this.reading();
-    switch (column.part) {
-      case 'cell': {
-        const field = fieldOf(row.table, column.field);
-        return field ? fieldShown(field, record.held[field.id] ?? { value: null }, locale) : '';
-      }
-      case 'worked':
-        return workedShown(column, record.held[column.id], locale);
-      case 'subform': {
-        const list = record.lists.find(({ level }) => level.link!.id === column.link);
-        return list ? namedRows(list, locale) : '';
-      }
-    }
+    return columnShown(row.record(), row.table, column, this.reading().locale);
   }
 }

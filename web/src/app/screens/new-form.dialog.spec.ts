@@ -120,4 +120,44 @@ describe('NewFormDialog', () => {
       new Set(['f_lBorrower', 'f_lNo']),
     );
   });
+
+  it('makes a board, in columns by a choice where there is one, or by what is chosen', async () => {
+    await open();
+    fixture.componentInstance.sort.set('board');
+    await tick('Loans');
+    // What belongs to a card stands on the screen of its record.
+    expect(box('Fines').checked).toBeFalse();
+    expect(outline()).toContain('Loans, as cards');
+    const { componentInstance: dialog } = fixture;
+    expect(dialog.laidOutBy().map(({ id }) => id)).toEqual(['f_lBorrower', 'f_lState']);
+    expect(dialog.by()).toBe('f_lState');
+    dialog.chosen.set('f_lBorrower');
+    button(page, 'Make it').click();
+    expect([closed!.list!.board, closed!.rights.change]).toEqual(['f_lBorrower', true]);
+    // Of fields that nobody has chosen, a few.
+    expect(cellsOf(closed!.parts).length).toBe(6);
+  });
+
+  it('makes a board of the fields that are wanted', async () => {
+    await open();
+    fixture.componentInstance.sort.set('board');
+    await tick('Loans');
+    const [, loan] = OFFICE.tables;
+    fixture.componentInstance.pickField(loan!, 'f_lFrom');
+    button(page, 'Make it').click();
+    expect(cellsOf(closed!.parts).map(({ field }) => field)).toContain('f_lNote');
+  });
+
+  it('says where nothing lays out the cards of a board', async () => {
+    const [borrower] = OFFICE.tables;
+    const fields = borrower!.fields.filter(({ type }) => type.kind !== 'tick');
+    await open({ ...OFFICE, tables: [{ ...borrower!, fields }] });
+    fixture.componentInstance.sort.set('board');
+    button(page, 'Make it').click();
+    await fixture.whenStable();
+    expect(closed).toBeUndefined();
+    expect(page.textContent).toContain(
+      'Borrowers have no choice, lookup or tick by which their cards could stand in columns.',
+    );
+  });
 });

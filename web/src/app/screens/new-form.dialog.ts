@@ -12,16 +12,18 @@ import {
   type FormPart,
   type Table,
 } from '@heathridge/core/design';
-import { asList, formFromTables, leadingTables, subformsOf } from '@heathridge/core/form';
+import { asList, boardFrom, formFromTables, laysOut, leadingTables, subformsOf } from '@heathridge/core/form';
 import { bySchema } from '../shared/by-schema';
 import { ChipComponent } from '../shared/chip.component';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { SegmentsComponent } from '../shared/segments.component';
+import { SelectComponent, type Option } from '../shared/select.component';
 
 const SORTS = [
   ['record', 'a record with what belongs to it'],
   ['list', 'a list'],
+  ['board', 'a board'],
 ] as const;
 
 /** Levels of what leads to a table that are ticked with it: more are a press away. */
@@ -38,6 +40,7 @@ const LEVELS = 2;
     MatDialogModule,
     ReactiveFormsModule,
     SegmentsComponent,
+    SelectComponent,
   ],
   template: `
     <h2 mat-dialog-title>New form</h2>
@@ -92,6 +95,15 @@ const LEVELS = 2;
           @if (left()) {
             <span class="gorse-text">{{ left() }}</span>
           }
+          @if (sort() === 'board' && laidOutBy().length > 0) {
+            <hr-select
+              class="by"
+              label="Its cards stand in columns by"
+              [options]="laidOutBy()"
+              [value]="by()"
+              (changed)="chosen.set($event)"
+            />
+          }
         </div>
         <hr-line class="name" label="What is it called on the Desk?" formControlName="name" />
       </mat-dialog-content>
@@ -116,6 +128,9 @@ const LEVELS = 2;
       display: grid;
       max-height: 40vh;
       overflow-y: auto;
+    }
+    .by {
+      margin-top: 10px;
     }
     .line {
       display: block;
@@ -146,13 +161,27 @@ export class NewFormDialog {
   });
 
   readonly sorts = SORTS;
-  readonly sort = signal<'record' | 'list'>('record');
+  readonly sort = signal<(typeof SORTS)[number][0]>('record');
   /** What is not there yet when the form is asked for. */
   readonly missing = signal('');
   /** What the ticks make; null while there are none. */
   readonly made = computed(() => {
     const wanted = [...this.ticked()].map((table) => ({ table, fields: this.fields().get(table) ?? null }));
     return wanted.length > 0 ? formFromTables(this.design, wanted, newId('o')) : null;
+  });
+  /** The fields by which a board can be laid out. */
+  readonly laidOutBy = computed((): Option[] => {
+    const made = this.made();
+    return made ? tableOf(this.design, made.form.table).fields.filter(laysOut) : [];
+  });
+  /** The field that somebody has chosen for that. */
+  readonly chosen = signal('');
+  readonly by = computed(() => {
+    const all = this.laidOutBy();
+    // Choices are mostly meant for it, where there are any.
+    const kinds = new Map(this.tables.flatMap(({ fields }) => fields.map(({ id, type }) => [id, type.kind])));
+    const first = all.find(({ id }) => kinds.get(id) === 'choice') ?? all[0];
+    return (all.find(({ id }) => id === this.chosen()) ?? first)?.id ?? '';
   });
   readonly outline = computed(() => {
     const made = this.made();
@@ -166,14 +195,12 @@ export class NewFormDialog {
         ...inner(within, depth + 1),
       ]);
     const root = tableOf(this.design, made.form.table);
-    const isList = this.sort() === 'list';
+    const sort = this.sort();
     const lines = inner(made.form.parts, 1).map((line) =>
-      isList ? { ...line, says: ', of the one picked' } : line,
+      sort === 'record' ? line : { ...line, says: ', of the one picked' },
     );
-    return [
-      { label: root.plural, says: isList ? ', beneath one another' : ', one at a time', depth: 0 },
-      ...lines,
-    ];
+    const says = { record: ', one at a time', list: ', beneath one another', board: ', as cards' }[sort];
+    return [{ label: root.plural, says, depth: 0 }, ...lines];
   });
   /** The tables that have no place among the others, in words. */
   readonly left = computed(() => {
@@ -203,7 +230,9 @@ export class NewFormDialog {
   tick(table: Table, isOn: boolean): void {
     this.ticked.update((known) => {
       const next = new Set(known);
-      if (isOn) for (const { id } of leadingTables(this.design, table, LEVELS)) next.add(id);
+      // What belongs to a card stands on the screen of its record, unless it is ticked too.
+      const levels = this.sort() === 'board' ? 0 : LEVELS;
+      if (isOn) for (const { id } of leadingTables(this.design, table, levels)) next.add(id);
       else next.delete(table.id);
       return next;
     });
@@ -230,9 +259,24 @@ export class NewFormDialog {
   done(): void {
     this.form.markAllAsTouched();
     const made = this.made();
-    this.missing.set(made ? '' : 'Tick the tables that it shows first.');
-    if (!made || !this.form.valid) return;
-    const form = this.sort() === 'list' ? asList(made.form) : made.form;
-    this.ref.close({ ...form, label: this.form.getRawValue().name.trim() });
+    this.missing.set(made ? this.unlaid() : 'Tick the tables that it shows first.');
+    if (!made || this.missing() !== '' || !this.form.valid) return;
+    this.ref.close({ ...this.sorted(made.form), label: this.form.getRawValue().name.trim() });
+  }
+
+  /** Why there is no board of what is ticked; empty where there is. */
+  private unlaid(): string {
+    const made = this.made();
+    if (this.sort() !== 'board' || !made || this.by() !== '') return '';
+    const { plural } = tableOf(this.design, made.form.table);
+    return `${plural} have no choice, lookup or tick by which their cards could stand in columns.`;
+  }
+
+  /** What is made, as what it is to be. */
+  private sorted(form: Form): Form {
+    if (this.sort() === 'record') return form;
+    const list = asList(form);
+    const table = tableOf(this.design, form.table);
+    return this.sort() === 'board' ? boardFrom(list, table, this.by(), this.fields().has(table.id)) : list;
   }
 }

@@ -2,9 +2,18 @@ import { Component, computed, inject } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { listOf, type Form, type FormCell } from '@heathridge/core/design';
-import { allParts, isFound, levelOf, LOOKS, mapParts, subformsOf } from '@heathridge/core/form';
+import {
+  allParts,
+  asBoard,
+  isFound,
+  laysOut,
+  levelOf,
+  LOOKS,
+  mapParts,
+  subformsOf,
+} from '@heathridge/core/form';
 import { LineComponent } from '../shared/line.component';
-import { options, SelectComponent } from '../shared/select.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
 import { LABELS } from './details';
 import { FormEditor } from './form-editor.service';
 import { RowsShownComponent } from './rows-shown.component';
@@ -23,6 +32,8 @@ const SAVES = options([
   ['row', 'each row, when it is left'],
   ['together', 'all that were changed, together'],
 ] as const);
+/** No field has this id. */
+const BENEATH = '';
 /** No look has this name. */
 const PLAIN = '';
 const RIGHTS = [
@@ -49,19 +60,34 @@ const RIGHTS = [
         <p class="soft">
           It lists {{ many() }}; {{ following() }} Each row opens the first screen that shows such a record.
         </p>
-        <p class="soft">Pick a column to set whether people may type into it, and its place.</p>
+        @if (list.board === undefined) {
+          <p class="soft">Pick a column to set whether people may type into it, and its place.</p>
+        } @else {
+          <p class="soft">
+            A card that is moved into another column changes that field of its row. Pick a line of the cards
+            to set its place.
+          </p>
+        }
         <hr-select
-          label="Begins with"
-          [options]="starts"
-          [value]="list.starts"
-          (changed)="editor.set({ list: { ...list, starts: $event } })"
+          label="Its rows stand"
+          [options]="layouts()"
+          [value]="list.board ?? beneath"
+          (changed)="layOut($event)"
         />
+        @if (list.board === undefined) {
+          <hr-select
+            label="Begins with"
+            [options]="starts"
+            [value]="list.starts"
+            (changed)="editor.set({ list: { ...list, starts: $event } })"
+          />
+        }
         <mat-checkbox
           [checked]="list.watch ?? false"
           (change)="editor.set({ list: { ...list, watch: $event.checked } })"
           >How many there are stands on Today</mat-checkbox
         >
-        @if (form.rights.add || form.rights.change) {
+        @if (list.board === undefined && (form.rights.add || form.rights.change)) {
           <hr-select
             label="It saves"
             [options]="saves"
@@ -149,6 +175,15 @@ export class ScreenDetailsComponent {
   readonly opens = OPENS;
   readonly starts = STARTS;
   readonly saves = SAVES;
+  readonly beneath = BENEATH;
+  /** How the rows of a list may stand: a board has a column for each value of a field. */
+  readonly layouts = computed((): Option[] => [
+    { id: BENEATH, label: 'beneath one another' },
+    ...(this.editor.table()?.fields.filter(laysOut) ?? []).map(({ id, label }) => ({
+      id,
+      label: `as cards, by ${label.toLowerCase()}`,
+    })),
+  ]);
   readonly labels = LABELS;
   readonly looks = options([[PLAIN, 'plain'], ...LOOKS.map(({ label }) => [label, label] as const)]);
   readonly rights = RIGHTS;
@@ -175,6 +210,13 @@ export class ScreenDetailsComponent {
     const known = LOOKS.find(({ look: other }) => other.shape === look.shape && other.colour === look.colour);
     return known?.label ?? null;
   });
+
+  layOut(by: string): void {
+    const [form, table] = [this.editor.form(), this.editor.table()];
+    if (!form?.list || !table) return;
+    const { board: _, ...list } = form.list;
+    this.editor.replace(by === BENEATH ? { ...form, list } : asBoard(form, table, by));
+  }
 
   setLook(label: string): void {
     const look = LOOKS.find((known) => known.label === label)?.look;

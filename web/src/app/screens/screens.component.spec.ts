@@ -453,6 +453,47 @@ describe('ScreensComponent', () => {
     expect(screen().following()).toBe('loans of the one that is picked follow.');
   });
 
+  it('shows a board while it is designed: its first rows as cards, in columns by what is chosen, and back', async () => {
+    part.form.set(asList(formFromTable(OFFICE, OFFICE.tables[1]!, 'o_list', 'Loans', 0)));
+    const loan = (number: number, state: string | null) => ({
+      key: [number],
+      cells: { f_lNo: number, f_lBorrower: [1, 'Ada Quist'], f_lFee: '3.50', f_lState: state },
+      subforms: [],
+    });
+    const rows = [loan(1, 'Out'), loan(2, null), loan(3, 'Out'), loan(4, 'Out'), loan(5, 'Lost')];
+    part.data.set({ record: rows[0], rows } as never);
+    await fixture.whenStable();
+    expect(page.querySelector('hr-card')).toBeNull();
+    expect(
+      screen()
+        .layouts()
+        .map(({ label }) => label),
+    ).toEqual(['beneath one another', 'as cards, by borrower', 'as cards, by state']);
+    screen().layOut('f_lState');
+    await fixture.whenStable();
+    const lanes = (): unknown[] =>
+      [...page.querySelectorAll('[aria-label="Its cards"] > [role="group"]')].map((lane) => [
+        lane.querySelector('strong')!.textContent,
+        [...lane.querySelectorAll('hr-card > strong')].map(({ textContent }) => textContent),
+      ]);
+    // Two of each column are enough to see what a card is like.
+    expect(lanes()).toEqual([
+      ['No state', ['2']],
+      ['Out', ['1', '3']],
+      ['Back', []],
+    ]);
+    screen().layOut('f_lBorrower');
+    await fixture.whenStable();
+    expect(lanes()).toEqual([['Ada Quist', ['1', '2']]]);
+    part.undo();
+    await fixture.whenStable();
+    expect(part.form()!.list!.board).toBe('f_lState');
+    screen().layOut('');
+    await fixture.whenStable();
+    expect(part.form()!.list).toEqual({ starts: 'rows', saves: 'row' });
+    expect(page.querySelector('hr-card')).toBeNull();
+  });
+
   it('saves the form as it stands', async () => {
     part.rename('Lending');
     await fixture.whenStable();

@@ -45,6 +45,12 @@ export function problemOf(error: unknown): Problem {
   throw error;
 }
 
+/** What went wrong, in a sentence: what is wrong with the first row, where it is about rows. */
+export function whatIsWrong(error: unknown): string {
+  const { errors, detail } = problemOf(error);
+  return errors?.[0]?.message ?? detail;
+}
+
 function parse(text: string): unknown {
   try {
     return JSON.parse(text);
