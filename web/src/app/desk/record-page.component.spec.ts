@@ -1,15 +1,14 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController, TestRequest } from '@angular/common/http/testing';
-import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router } from '@angular/router';
 import { Subject } from 'rxjs';
 import { emptyDesign, type ButtonAct, type Form, type FormPart } from '@heathridge/core/design';
 import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { after, button, setUp } from '../testing/bench';
-import { DeskLine, type DeskNews } from './desk-news.service';
-import { DeskStore } from './desk.store';
+import { after, button } from '../testing/bench';
+import { setUpDesk } from '../testing/desk';
+import type { DeskNews } from './desk-news.service';
 import { RecordDrafts } from './record-drafts.service';
 import { RecordPageComponent } from './record-page.component';
 
@@ -78,33 +77,12 @@ describe('RecordPageComponent', () => {
 
   async function open(form: Form = LOANS, inputs: Record<string, string> = {}): Promise<void> {
     heard = new Subject();
-    http = setUp([
-      DeskStore,
-      { provide: DeskLine, useValue: { all: heard } },
-      { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
-    ]);
-    TestBed.inject(DeskStore).open('f_x');
-    const screen = (id: string, shows: string, table: string) => ({
-      id,
-      label: id,
-      shows,
-      adds: true,
-      table,
-      one: 'x',
-      many: 'xs',
-    });
-    http.expectOne('/api/files/f_x/desk').flush({
-      name: 'X',
-      role: 'colleague',
-      duty: null,
-      settings: emptyDesign().settings,
-      today: '2026-11-25',
-      screens: [
-        screen('o_loan', 'record', 't_loan'),
-        screen('o_b', 'record', 't_borrower'),
-        screen('o_fines', 'list', 't_fine'),
-      ],
-    });
+    const screens = [
+      { id: 'o_loan', shows: 'record', table: 't_loan' },
+      { id: 'o_b', shows: 'record', table: 't_borrower' },
+      { id: 'o_fines', shows: 'list', table: 't_fine' },
+    ] as const;
+    http = setUpDesk(heard, screens, 'colleague');
     fixture = TestBed.createComponent(RecordPageComponent);
     for (const [name, value] of Object.entries({ screen: 'o_loan', ...inputs }))
       fixture.componentRef.setInput(name, value);
@@ -399,7 +377,7 @@ describe('RecordPageComponent', () => {
     expect([held['f_lState']!.value, held['f_lNote']!.value, held['f_lFrom']!.value]).toEqual([
       'Back',
       null,
-      null,
+      '2026-11-25',
     ]);
     // The cursor stands in what is still to be filled in.
     expect(document.activeElement).toBe(field('Lent on'));

@@ -1,16 +1,14 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController, TestRequest } from '@angular/common/http/testing';
-import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { Router } from '@angular/router';
 import { Subject } from 'rxjs';
-import { emptyDesign, type Form } from '@heathridge/core/design';
+import type { Form } from '@heathridge/core/design';
 import { asList, boardFrom, formFromTable } from '@heathridge/core/form';
 import type { RowChange } from '@heathridge/core/rows';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { DeskLine } from '../desk/desk-news.service';
-import { DeskStore } from '../desk/desk.store';
 import type { RecordRow } from '../shared/api.service';
-import { after, button, setUp } from '../testing/bench';
+import { after, button } from '../testing/bench';
+import { setUpDesk } from '../testing/desk';
 import { BoardComponent } from './board.component';
 import { ListPageComponent } from './list-page.component';
 
@@ -100,29 +98,7 @@ describe('BoardComponent', () => {
 
   async function open(form: Form = BOARD, adds = true, views: object[] = []): Promise<void> {
     heard = new Subject();
-    http = setUp([
-      DeskStore,
-      { provide: DeskLine, useValue: { all: heard } },
-      { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
-    ]);
-    TestBed.inject(DeskStore).open('f_x');
-    const screen = {
-      id: 'o_l',
-      label: 'Loan',
-      shows: 'record',
-      adds,
-      table: 't_loan',
-      one: 'Loan',
-      many: 'Loans',
-    };
-    http.expectOne('/api/files/f_x/desk').flush({
-      name: 'X',
-      role: 'builder',
-      duty: null,
-      settings: emptyDesign().settings,
-      today: '2026-11-25',
-      screens: [screen],
-    });
+    http = setUpDesk(heard, [{ id: 'o_l', shows: 'record', table: 't_loan', adds }]);
     fixture = TestBed.createComponent(ListPageComponent);
     fixture.componentRef.setInput('screen', 'o_board');
     Object.assign(page().style, { width: '1200px', height: '800px' });

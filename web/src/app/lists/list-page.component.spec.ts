@@ -1,17 +1,15 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController, TestRequest } from '@angular/common/http/testing';
-import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { getGridApi } from 'ag-grid-community';
 import { Subject } from 'rxjs';
-import { emptyDesign, type Form } from '@heathridge/core/design';
+import type { Form } from '@heathridge/core/design';
 import { asList, formFromTable, mapParts } from '@heathridge/core/form';
 import type { RowChange } from '@heathridge/core/rows';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { DeskLine } from '../desk/desk-news.service';
-import { DeskStore } from '../desk/desk.store';
 import { RecordDrafts } from '../desk/record-drafts.service';
 import type { RecordRow } from '../shared/api.service';
-import { after, button, setUp, shown } from '../testing/bench';
+import { after, button, shown } from '../testing/bench';
+import { setUpDesk } from '../testing/desk';
 import { ListPageComponent } from './list-page.component';
 
 const RIGHTS = { add: true, change: true, delete: true };
@@ -113,21 +111,7 @@ describe('ListPageComponent', () => {
 
   async function open(form: Form, views: object[] = [], inputs: object = {}): Promise<void> {
     heard = new Subject();
-    http = setUp([
-      DeskStore,
-      { provide: DeskLine, useValue: { all: heard } },
-      { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
-    ]);
-    TestBed.inject(DeskStore).open('f_x');
-    const screen = { id: 'o_b', label: 'Borrower', shows: 'record', adds: true, table: 't_borrower' };
-    http.expectOne('/api/files/f_x/desk').flush({
-      name: 'X',
-      role: 'builder',
-      duty: null,
-      settings: emptyDesign().settings,
-      today: '2026-11-25',
-      screens: [{ ...screen, one: 'Borrower', many: 'Borrowers' }],
-    });
+    http = setUpDesk(heard, [{ id: 'o_b', shows: 'record', table: 't_borrower' }]);
     fixture = TestBed.createComponent(ListPageComponent);
     for (const [name, value] of Object.entries({ screen: 'o_list', ...inputs }))
       fixture.componentRef.setInput(name, value);

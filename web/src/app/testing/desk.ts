@@ -1,0 +1,40 @@
+import type { HttpTestingController } from '@angular/common/http/testing';
+import { TestBed } from '@angular/core/testing';
+import { MATERIAL_ANIMATIONS } from '@angular/material/core';
+import type { Observable } from 'rxjs';
+import { emptyDesign } from '@heathridge/core/design';
+import { DeskLine } from '../desk/desk-news.service';
+import { DeskStore } from '../desk/desk.store';
+import { setUp } from './bench';
+
+/** A screen as the Desk names it. */
+export interface DeskScreen {
+  readonly id: string;
+  readonly shows: 'record' | 'list' | 'board';
+  readonly table: string;
+  readonly adds?: boolean;
+}
+
+/** Sets up an open Desk with these screens; `heard` is what happens to the file meanwhile. */
+export function setUpDesk(
+  heard: Observable<unknown>,
+  screens: readonly DeskScreen[],
+  role: 'builder' | 'colleague' = 'builder',
+): HttpTestingController {
+  const http = setUp([
+    DeskStore,
+    { provide: DeskLine, useValue: { all: heard } },
+    { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
+  ]);
+  TestBed.inject(DeskStore).open('f_x');
+  const named = screens.map((screen) => ({ adds: true, label: screen.id, one: 'x', many: 'xs', ...screen }));
+  http.expectOne('/api/files/f_x/desk').flush({
+    name: 'X',
+    role,
+    duty: null,
+    settings: emptyDesign().settings,
+    today: '2026-11-25',
+    screens: named,
+  });
+  return http;
+}
