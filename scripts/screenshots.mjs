@@ -29,7 +29,6 @@ const choose = async (field, option) => {
 try {
   await page.goto(server.url);
   await page.getByRole('button', { name: 'Mara Ashdown' }).waitFor();
-  await shot('sign-in');
   await page.getByRole('button', { name: 'Mara Ashdown' }).click();
   await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).waitFor();
   await shot('files');
@@ -142,6 +141,10 @@ try {
     .waitFor();
   await page.waitForTimeout(800);
   await shot('lists');
+  await page.getByRole('tab', { name: 'Workshop' }).click();
+  // The last column is read last.
+  await page.getByRole('region', { name: 'Done' }).getByRole('listitem').nth(3).waitFor();
+  await shot('board');
   await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);
