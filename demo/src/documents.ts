@@ -295,7 +295,6 @@ export function demoForms(design: Design): Form[] {
     // What is in the workshop, and what has lately left it, by how far it is.
     {
       ...workshop,
-      rights: { add: true, change: true, delete: false },
       conditions: [
         `${ref('repair', 'done_on')} IS NULL OR ${ref('repair', 'done_on')} > CURRENT_DATE - INTERVAL '3' MONTH`,
       ],

@@ -27,7 +27,7 @@ describe('a board', () => {
   it('is made of a list in one step: a few fields to be read on each card, one that says in which column it stands', () => {
     expect(formProblems(OFFICE, BOARD)).toEqual([]);
     expect(BOARD.list).toEqual({ starts: 'rows', saves: 'row', board: 'f_lState' });
-    expect(BOARD.rights).toEqual({ add: false, change: true, delete: false });
+    expect(BOARD.rights).toEqual({ add: true, change: true, delete: false });
     expect(
       cellsOf(BOARD.parts.filter(({ part }) => part === 'cell')).map((cell) => [cell.field, cell.people]),
     ).toEqual([

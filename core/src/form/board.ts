@@ -120,5 +120,6 @@ export function boardFrom(list: Form, table: Table, by: string, keepsFields: boo
     if (!fieldOf(table, part.field)) return part;
     return kept.has(part.field) ? { ...part, people: 'read' as const } : null;
   });
-  return asBoard({ ...list, parts }, table, by);
+  // What is begun is begun on the screen of its record, where that may be.
+  return asBoard({ ...list, rights: { ...list.rights, add: true }, parts }, table, by);
 }

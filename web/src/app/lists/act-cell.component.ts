@@ -39,6 +39,10 @@ export interface ActParams {
       height: 100%;
       margin-inline: -8px;
     }
+    /* That of the row would put the icon beneath the middle. */
+    button {
+      line-height: 0;
+    }
   `,
 })
 export class ActCellComponent implements ICellRendererAngularComp {

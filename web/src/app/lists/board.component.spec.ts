@@ -268,7 +268,7 @@ describe('BoardComponent', () => {
   });
 
   it('begins a record that holds the value of a column', async () => {
-    await open({ ...BOARD, rights: { ...BOARD.rights, add: true } });
+    await open();
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
     page().querySelector<HTMLElement>('[aria-label="New loan in Back"]')!.click();
     expect(go.calls.mostRecent().args[1]).toEqual({ queryParams: { new: '{"f_lState":"Back"}' } });
