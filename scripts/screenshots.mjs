@@ -144,7 +144,7 @@ try {
   await page.getByRole('tab', { name: 'Workshop' }).click();
   // The last column is read last.
   await page.getByRole('region', { name: 'Done' }).getByRole('listitem').nth(3).waitFor();
-  await shot('board');
+  await shot('cards');
   await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);

@@ -10,7 +10,7 @@ import {
   type Query,
   type Report,
 } from '@heathridge/core/design';
-import { asList, boardFrom, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
+import { asList, cardsFrom, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
@@ -211,7 +211,7 @@ export function demoForms(design: Design): Form[] {
   const aside = new Set(['note', 'family'].map((name) => fieldId('instrument', name)));
   const stock = asList(make('instrument', 'o_stock', 'Stock', 2));
   const repairs = tableOf(design, tableId('repair'));
-  const workshop = boardFrom(
+  const workshop = cardsFrom(
     asList(make('repair', 'o_workshop', 'Workshop')),
     repairs,
     fieldId('repair', 'state'),

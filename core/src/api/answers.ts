@@ -361,7 +361,7 @@ export const DeskInfo = v.strictObject({
     v.strictObject({
       id: Id,
       label: v.string(),
-      shows: v.picklist(['record', 'list', 'board']),
+      shows: v.picklist(['record', 'list', 'cards']),
       /** Whether records are begun there. */
       adds: v.boolean(),
       table: Id,

@@ -58,7 +58,7 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   (document) => document,
   // Format 9: forms have buttons and pictures, conditions on their cells, and an order of the Tab key.
   (document) => document,
-  // Format 10: the rows of a list may stand as cards on a board.
+  // Format 10: the rows of a list may stand as cards in columns.
   (document) => document,
 ];
 

@@ -509,8 +509,8 @@ export const Form = v.object({
       saves: v.picklist(['row', 'together']),
       /** Whether how many rows it lists stands on Today. */
       watch: v.optional(v.boolean()),
-      /** The field whose values are the columns of a board, in which its rows stand as cards; none for a list. */
-      board: v.optional(Id),
+      /** The field whose values are the columns in which its rows stand as cards; none for rows beneath one another. */
+      cards: v.optional(Id),
     }),
   ),
   /** How it looks; as plain as can be where it is not said. */

@@ -1,4 +1,4 @@
-export * from './board';
+export * from './lanes';
 export * from './buttons';
 export * from './edit';
 export * from './generate';

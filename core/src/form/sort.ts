@@ -50,16 +50,16 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
   return all.length > 0 ? { use: all.join(', '), fate: 'taken off the form' } : null;
 }
 
-/** Whether a board is none any more without what is gone: the cell by which it is laid out goes too. */
+/** Whether rows are no cards any more without what is gone: the cell by which they were laid out goes too. */
 const isUnlaid = ({ list, parts }: Form, gone: ReadonlySet<string>): boolean =>
-  list?.board !== undefined &&
-  (gone.has(list.board) ||
-    cellsOf(parts).some(({ field, hideIf }) => field === list.board && uses(hideIf, gone)));
+  list?.cards !== undefined &&
+  (gone.has(list.cards) ||
+    cellsOf(parts).some(({ field, hideIf }) => field === list.cards && uses(hideIf, gone)));
 
-/** The rows of a board that is none any more stand beneath one another. */
+/** Rows that are no cards any more stand beneath one another. */
 function listWithout(form: Form, gone: ReadonlySet<string>): Pick<Form, 'list'> {
   if (!form.list || !isUnlaid(form, gone)) return {};
-  const { board: _, ...list } = form.list;
+  const { cards: _, ...list } = form.list;
   return { list };
 }
 

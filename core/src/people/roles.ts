@@ -68,11 +68,11 @@ export function screenFor(design: Design, role: RoleDefinition, form: Form, name
   };
 }
 
-/** A board by what is hidden from her, or by rows that are not there for her, is a list. */
+/** Where what the columns of cards go by is hidden from her, or leads to rows that are not there for her, rows stand beneath one another. */
 function listFor(design: Design, role: RoleDefinition, list: NonNullable<Form['list']>): Form['list'] {
-  const { board, ...rest } = list;
-  if (board === undefined) return list;
-  return peopleMay(role, board) === 'hidden' || leadsAway(design, role, board) ? rest : list;
+  const { cards, ...rest } = list;
+  if (cards === undefined) return list;
+  return peopleMay(role, cards) === 'hidden' || leadsAway(design, role, cards) ? rest : list;
 }
 
 const limited = (rights: Form['rights'], by: TableRights): Form['rights'] => ({

@@ -274,7 +274,7 @@ describe('a list screen', () => {
       o_players: 'record',
       o_instruments: 'record',
       o_repairs: 'record',
-      o_workshop: 'board',
+      o_workshop: 'cards',
     });
     const worked = await office.call('GET', `/api/files/${office.file}/desk/worked`, undefined, 'colleague');
     expect(worked.body.records.length).toBeGreaterThan(0);

@@ -17,7 +17,7 @@ import { RecordDrafts, type RecordDraft } from './record-drafts.service';
 const COUNTED_EVERY = 5000;
 
 /** What is done on a screen; the rows it is about stand behind it. */
-const DOES = { record: 'find and change', list: 'a list of', board: 'a board of' } as const;
+const DOES = { record: 'find and change', list: 'a list of', cards: 'cards of' } as const;
 
 /** The first tab: what there is to open, what was not finished, and what was worked on last. */
 @Component({

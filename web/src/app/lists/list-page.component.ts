@@ -31,7 +31,7 @@ import {
   tap,
 } from 'rxjs';
 import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathridge/core/design';
-import { boardField, cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
+import { laneField, cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
 import { DeskLine } from '../desk/desk-news.service';
@@ -48,7 +48,7 @@ import { conditionWords } from '../shared/readable';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import type { Fetch } from '../value/held';
-import { BoardComponent } from './board.component';
+import { LanesComponent } from './lanes.component';
 import { ListGridComponent } from './list-grid.component';
 import type { ListView, Place } from './list-view';
 
@@ -72,7 +72,7 @@ interface Shown {
 @Component({
   selector: 'hr-list-page',
   imports: [
-    BoardComponent,
+    LanesComponent,
     ChipComponent,
     ConditionBuilderComponent,
     FIELD,
@@ -119,12 +119,12 @@ export class ListPageComponent implements MayHoldChanges {
   readonly found = signal('');
   private readonly searches = new Subject<string>();
   private readonly finds = new Subject<string>();
-  private readonly board = viewChild(BoardComponent);
+  private readonly lanes = viewChild(LanesComponent);
   private readonly grids = viewChildren(ListGridComponent);
-  /** The lists that are shown, the first of them a board where it is one. */
+  /** The lists that are shown, the first of them as cards where its rows are. */
   readonly lists = computed((): readonly ListView[] => {
-    const board = this.board();
-    return board ? [board, ...this.grids()] : this.grids();
+    const lanes = this.lanes();
+    return lanes ? [lanes, ...this.grids()] : this.grids();
   });
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
   private last: { readonly entry: number; readonly screen: string } | null = null;
@@ -155,10 +155,10 @@ export class ListPageComponent implements MayHoldChanges {
   });
   /** Whether the first list is a line in which one of its rows is found. */
   readonly isLine = computed(() => this.info()?.form.list?.starts === 'line');
-  /** Whether the rows of the first list stand as cards on a board. */
-  readonly isBoard = computed(() => {
+  /** Whether the rows of the first list stand as cards in columns. */
+  readonly isInLanes = computed(() => {
     const [first] = this.shown();
-    return first !== undefined && !this.isLine() && boardField(first.pane.form, first.table) !== null;
+    return first !== undefined && !this.isLine() && laneField(first.pane.form, first.table) !== null;
   });
   readonly paths = computed((): FieldPath[] => {
     const [first] = this.shown();
@@ -168,7 +168,8 @@ export class ListPageComponent implements MayHoldChanges {
       return field ? [{ field, ids: [id], text: `"#${id}"`, label: field.label, of: '' }] : [];
     });
   });
-  readonly mostConditions = MOST_CONDITIONS;
+  /** Of cards each column asks for one more. */
+  readonly mostConditions = computed(() => (this.isInLanes() ? MOST_CONDITIONS - 1 : MOST_CONDITIONS));
   readonly none: readonly string[] = [];
   readonly canKeepForAll = computed(() => this.desk.info()?.role === 'builder' && !this.desk.info()?.duty);
 

@@ -11,7 +11,7 @@ export interface Place {
   readonly fetch: Fetch;
 }
 
-/** One of the lists of a screen, however its rows stand: beneath one another, or as cards on a board. */
+/** One of the lists of a screen, however its rows stand: beneath one another, or as cards in columns. */
 export interface ListView {
   readonly pane: Signal<Pane>;
   /** Reads the rows again, where they are. */

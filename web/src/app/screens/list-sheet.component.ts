@@ -3,8 +3,8 @@ import { outputFromObservable } from '@angular/core/rxjs-interop';
 import { MatTableModule } from '@angular/material/table';
 import { fieldOf, isGiven, valueKind, type Design, type Form, type Table } from '@heathridge/core/design';
 import {
-  boardColumns,
-  boardField,
+  cardColumns,
+  laneField,
   choiceColour,
   columnsOf,
   lanesOf,
@@ -25,7 +25,7 @@ import type { RecordRow } from '../shared/api.service';
 
 /** Rows of each list that are shown while it is designed. */
 const MOST_SHOWN = 8;
-/** Cards of each column that are shown while a board is designed. */
+/** Cards of each column that are shown while a list is designed. */
 const MOST_CARDS = 2;
 
 interface Head {
@@ -48,7 +48,7 @@ interface Listed {
   readonly rows: readonly RecordState[];
 }
 
-/** A column of a board with those of the first rows that stand in it. */
+/** A column of cards with those of the first rows that stand in it. */
 interface SampledLane {
   readonly id: string;
   readonly label: string;
@@ -63,7 +63,7 @@ interface SampledLane {
   imports: [CardComponent, MatTableModule, PartDirective],
   providers: [Sheet],
   template: `
-    @if (board(); as lanes) {
+    @if (lanes(); as lanes) {
       <div class="lanes" role="group" tabindex="0" aria-label="Its cards">
         @for (lane of lanes; track lane.id) {
           <div class="lane" role="group" [attr.aria-label]="lane.label">
@@ -214,8 +214,8 @@ export class ListSheetComponent {
     return panesOf(design, this.form()).map((pane) => {
       const table = design.tables.find(({ id }) => id === pane.form.table)!;
       const { rights } = pane.form;
-      // On a board nothing is typed: its cards are moved.
-      const isBoard = boardField(pane.form, table) !== null;
+      // Nothing is typed into cards: they are moved.
+      const isInLanes = laneField(pane.form, table) !== null;
       const heads = columnsOf(pane.form.parts).map((column): Head => {
         const field = column.part === 'cell' ? fieldOf(table, column.field) : undefined;
         const kind = field
@@ -230,7 +230,7 @@ export class ListSheetComponent {
           column,
           isNumber: kind !== null && isNumeric(kind),
           isTyped:
-            !isBoard &&
+            !isInLanes &&
             rights.change &&
             field !== undefined &&
             column.part === 'cell' &&
@@ -254,9 +254,9 @@ export class ListSheetComponent {
   });
 
   /** The first rows as cards; null where they stand beneath one another. */
-  readonly board = computed((): readonly SampledLane[] | null => {
+  readonly lanes = computed((): readonly SampledLane[] | null => {
     const [first] = this.lists();
-    const field = first ? boardField(first.pane.form, first.table) : null;
+    const field = first ? laneField(first.pane.form, first.table) : null;
     if (!first || !field) return null;
     const held = (row: RecordState) => row.record().held[field.id];
     const found = first.rows.map((row): LaneValue | null => {
@@ -265,7 +265,7 @@ export class ListSheetComponent {
     });
     const led = new Map(found.flatMap((value) => (value ? [[value[0], value] as const] : [])));
     const values = namedValues(field, this.reading().locale) ?? [...led.values()];
-    const columns = boardColumns(first.pane.form, field);
+    const columns = cardColumns(first.pane.form, field);
     return lanesOf(field, values).flatMap(({ id, label, value }) => {
       if (value === undefined) return [];
       const rows = first.rows.filter((row) => (held(row)?.value ?? null) === value).slice(0, MOST_CARDS);

@@ -121,9 +121,9 @@ describe('NewFormDialog', () => {
     );
   });
 
-  it('makes a board, in columns by a choice where there is one, or by what is chosen', async () => {
+  it('makes cards, in columns by a choice where there is one, or by what is chosen', async () => {
     await open();
-    fixture.componentInstance.sort.set('board');
+    fixture.componentInstance.sort.set('cards');
     await tick('Loans');
     // What belongs to a card stands on the screen of its record.
     expect(box('Fines').checked).toBeFalse();
@@ -133,14 +133,14 @@ describe('NewFormDialog', () => {
     expect(dialog.by()).toBe('f_lState');
     dialog.chosen.set('f_lBorrower');
     button(page, 'Make it').click();
-    expect([closed!.list!.board, closed!.rights.change]).toEqual(['f_lBorrower', true]);
+    expect([closed!.list!.cards, closed!.rights.change]).toEqual(['f_lBorrower', true]);
     // Of fields that nobody has chosen, a few.
     expect(cellsOf(closed!.parts).length).toBe(6);
   });
 
-  it('makes a board of the fields that are wanted', async () => {
+  it('makes cards of the fields that are wanted', async () => {
     await open();
-    fixture.componentInstance.sort.set('board');
+    fixture.componentInstance.sort.set('cards');
     await tick('Loans');
     const [, loan] = OFFICE.tables;
     fixture.componentInstance.pickField(loan!, 'f_lFrom');
@@ -148,11 +148,11 @@ describe('NewFormDialog', () => {
     expect(cellsOf(closed!.parts).map(({ field }) => field)).toContain('f_lNote');
   });
 
-  it('says where nothing lays out the cards of a board', async () => {
+  it('says where nothing lays out the cards of a list', async () => {
     const [borrower] = OFFICE.tables;
     const fields = borrower!.fields.filter(({ type }) => type.kind !== 'tick');
     await open({ ...OFFICE, tables: [{ ...borrower!, fields }] });
-    fixture.componentInstance.sort.set('board');
+    fixture.componentInstance.sort.set('cards');
     button(page, 'Make it').click();
     await fixture.whenStable();
     expect(closed).toBeUndefined();

@@ -12,7 +12,7 @@ import {
   type FormPart,
   type Table,
 } from '@heathridge/core/design';
-import { asList, boardFrom, formFromTables, laysOut, leadingTables, subformsOf } from '@heathridge/core/form';
+import { asList, cardsFrom, formFromTables, laysOut, leadingTables, subformsOf } from '@heathridge/core/form';
 import { bySchema } from '../shared/by-schema';
 import { ChipComponent } from '../shared/chip.component';
 import { newId } from '../shared/ids';
@@ -23,7 +23,7 @@ import { SelectComponent, type Option } from '../shared/select.component';
 const SORTS = [
   ['record', 'a record with what belongs to it'],
   ['list', 'a list'],
-  ['board', 'a board'],
+  ['cards', 'cards in columns'],
 ] as const;
 
 /** Levels of what leads to a table that are ticked with it: more are a press away. */
@@ -95,7 +95,7 @@ const LEVELS = 2;
           @if (left()) {
             <span class="gorse-text">{{ left() }}</span>
           }
-          @if (sort() === 'board' && laidOutBy().length > 0) {
+          @if (sort() === 'cards' && laidOutBy().length > 0) {
             <hr-select
               class="by"
               label="Its cards stand in columns by"
@@ -169,7 +169,7 @@ export class NewFormDialog {
     const wanted = [...this.ticked()].map((table) => ({ table, fields: this.fields().get(table) ?? null }));
     return wanted.length > 0 ? formFromTables(this.design, wanted, newId('o')) : null;
   });
-  /** The fields by which a board can be laid out. */
+  /** The fields by whose values cards can stand in columns. */
   readonly laidOutBy = computed((): Option[] => {
     const made = this.made();
     return made ? tableOf(this.design, made.form.table).fields.filter(laysOut) : [];
@@ -199,7 +199,7 @@ export class NewFormDialog {
     const lines = inner(made.form.parts, 1).map((line) =>
       sort === 'record' ? line : { ...line, says: ', of the one picked' },
     );
-    const says = { record: ', one at a time', list: ', beneath one another', board: ', as cards' }[sort];
+    const says = { record: ', one at a time', list: ', beneath one another', cards: ', as cards' }[sort];
     return [{ label: root.plural, says, depth: 0 }, ...lines];
   });
   /** The tables that have no place among the others, in words. */
@@ -231,7 +231,7 @@ export class NewFormDialog {
     this.ticked.update((known) => {
       const next = new Set(known);
       // What belongs to a card stands on the screen of its record, unless it is ticked too.
-      const levels = this.sort() === 'board' ? 0 : LEVELS;
+      const levels = this.sort() === 'cards' ? 0 : LEVELS;
       if (isOn) for (const { id } of leadingTables(this.design, table, levels)) next.add(id);
       else next.delete(table.id);
       return next;
@@ -264,10 +264,10 @@ export class NewFormDialog {
     this.ref.close({ ...this.sorted(made.form), label: this.form.getRawValue().name.trim() });
   }
 
-  /** Why there is no board of what is ticked; empty where there is. */
+  /** Why there are no cards of what is ticked; empty where there are. */
   private unlaid(): string {
     const made = this.made();
-    if (this.sort() !== 'board' || !made || this.by() !== '') return '';
+    if (this.sort() !== 'cards' || !made || this.by() !== '') return '';
     const { plural } = tableOf(this.design, made.form.table);
     return `${plural} have no choice, lookup or tick by which their cards could stand in columns.`;
   }
@@ -277,6 +277,6 @@ export class NewFormDialog {
     if (this.sort() === 'record') return form;
     const list = asList(form);
     const table = tableOf(this.design, form.table);
-    return this.sort() === 'board' ? boardFrom(list, table, this.by(), this.fields().has(table.id)) : list;
+    return this.sort() === 'cards' ? cardsFrom(list, table, this.by(), this.fields().has(table.id)) : list;
   }
 }

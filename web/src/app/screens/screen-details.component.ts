@@ -4,7 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { listOf, type Form, type FormCell } from '@heathridge/core/design';
 import {
   allParts,
-  asBoard,
+  inLanes,
   isFound,
   laysOut,
   levelOf,
@@ -60,7 +60,7 @@ const RIGHTS = [
         <p class="soft">
           It lists {{ many() }}; {{ following() }} Each row opens the first screen that shows such a record.
         </p>
-        @if (list.board === undefined) {
+        @if (list.cards === undefined) {
           <p class="soft">Pick a column to set whether people may type into it, and its place.</p>
         } @else {
           <p class="soft">
@@ -71,10 +71,10 @@ const RIGHTS = [
         <hr-select
           label="Its rows stand"
           [options]="layouts()"
-          [value]="list.board ?? beneath"
+          [value]="list.cards ?? beneath"
           (changed)="layOut($event)"
         />
-        @if (list.board === undefined) {
+        @if (list.cards === undefined) {
           <hr-select
             label="Begins with"
             [options]="starts"
@@ -87,7 +87,7 @@ const RIGHTS = [
           (change)="editor.set({ list: { ...list, watch: $event.checked } })"
           >How many there are stands on Today</mat-checkbox
         >
-        @if (list.board === undefined && (form.rights.add || form.rights.change)) {
+        @if (list.cards === undefined && (form.rights.add || form.rights.change)) {
           <hr-select
             label="It saves"
             [options]="saves"
@@ -176,7 +176,7 @@ export class ScreenDetailsComponent {
   readonly starts = STARTS;
   readonly saves = SAVES;
   readonly beneath = BENEATH;
-  /** How the rows of a list may stand: a board has a column for each value of a field. */
+  /** How the rows of a list may stand: as cards, in a column for each value of a field. */
   readonly layouts = computed((): Option[] => [
     { id: BENEATH, label: 'beneath one another' },
     ...(this.editor.table()?.fields.filter(laysOut) ?? []).map(({ id, label }) => ({
@@ -214,8 +214,8 @@ export class ScreenDetailsComponent {
   layOut(by: string): void {
     const [form, table] = [this.editor.form(), this.editor.table()];
     if (!form?.list || !table) return;
-    const { board: _, ...list } = form.list;
-    this.editor.replace(by === BENEATH ? { ...form, list } : asBoard(form, table, by));
+    const { cards: _, ...list } = form.list;
+    this.editor.replace(by === BENEATH ? { ...form, list } : inLanes(form, table, by));
   }
 
   setLook(label: string): void {

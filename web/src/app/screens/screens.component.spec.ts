@@ -453,7 +453,7 @@ describe('ScreensComponent', () => {
     expect(screen().following()).toBe('loans of the one that is picked follow.');
   });
 
-  it('shows a board while it is designed: its first rows as cards, in columns by what is chosen, and back', async () => {
+  it('shows cards while they are designed: the first rows, in columns by what is chosen, and back', async () => {
     part.form.set(asList(formFromTable(OFFICE, OFFICE.tables[1]!, 'o_list', 'Loans', 0)));
     const loan = (number: number, state: string | null) => ({
       key: [number],
@@ -487,7 +487,7 @@ describe('ScreensComponent', () => {
     expect(lanes()).toEqual([['Ada Quist', ['1', '2']]]);
     part.undo();
     await fixture.whenStable();
-    expect(part.form()!.list!.board).toBe('f_lState');
+    expect(part.form()!.list!.cards).toBe('f_lState');
     screen().layOut('');
     await fixture.whenStable();
     expect(part.form()!.list).toEqual({ starts: 'rows', saves: 'row' });

@@ -9,9 +9,9 @@ const KEYS = [
   ['Alt+Up, Alt+Down', 'previous, next record, or list; moves a field in the list of fields'],
   [
     'Enter, in a list',
-    'open the record of a row, where nothing is typed into the cell; on a board, that of a card',
+    'open the record of a row, where nothing is typed into the cell; of cards, that of the card',
   ],
-  ['Ctrl+Left, Ctrl+Right', 'on a board: put the card into the column before, behind'],
+  ['Ctrl+Left, Ctrl+Right', 'among cards in columns: put the card into the column before, behind'],
   ['Enter, Ctrl+Enter', 'in the name of a new field: the next new field, or the last'],
   ['Ctrl+Enter', 'save and start the next'],
   ['F2, or typing', 'edit a cell'],

@@ -10,7 +10,7 @@ import { setUp } from './bench';
 /** A screen as the Desk names it. */
 export interface DeskScreen {
   readonly id: string;
-  readonly shows: 'record' | 'list' | 'board';
+  readonly shows: 'record' | 'list' | 'cards';
   readonly table: string;
   readonly adds?: boolean;
 }

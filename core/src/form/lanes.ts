@@ -5,7 +5,7 @@ import { valueIs } from './buttons';
 import { cellFor } from './generate';
 import { cellsOf, columnsOf, mapParts, partId, type Column } from './tree';
 
-/** Columns of a board, beside those for what none of them holds. */
+/** Columns of cards, beside those for what none of them holds. */
 export const MOST_LANES = 24;
 
 /** Fields that a card begins with, unless somebody has chosen them. */
@@ -14,9 +14,9 @@ const MOST_ON_CARD = 5;
 /** Kinds that are too long for a card, or say little on it, to begin with. */
 const ASIDE: ReadonlySet<string> = new Set(['longText', 'stamp', 'file']);
 
-/** A column of a board: the rows that hold one value. */
+/** A column of cards: the rows that hold one value. */
 export interface Lane {
-  /** What tells it from the others of its board. */
+  /** What tells it from the others of its list. */
   readonly id: string;
   readonly label: string;
   /** What a card holds that is put there; undefined where none can be. */
@@ -34,18 +34,18 @@ export const laysOut = (field: Field): boolean =>
   (field.type.kind === 'choice' || field.type.kind === 'lookup' || field.type.kind === 'tick');
 
 /**
- * The field whose values are the columns of a board; null for a list, and where it is not there any more, or not for
+ * The field whose values are the columns of cards; null where rows are none, where it is not there any more, or not for
  * everyone who looks: the rows stand beneath one another then.
  */
-export function boardField({ list, parts }: Form, table: Table): Field | null {
-  const field = list?.board === undefined ? undefined : fieldOf(table, list.board);
+export function laneField({ list, parts }: Form, table: Table): Field | null {
+  const field = list?.cards === undefined ? undefined : fieldOf(table, list.cards);
   const cell = cellsOf(parts).find((other) => other.field === field?.id);
   // What is not there for some of the rows would be told by the column in which they stand.
   return field && cell && cell.hideIf === undefined && laysOut(field) ? field : null;
 }
 
 /** What stands on a card: the column in which it stands need not be said again. */
-export const boardColumns = ({ parts }: Form, { id }: Field): Column[] =>
+export const cardColumns = ({ parts }: Form, { id }: Field): Column[] =>
   columnsOf(parts).filter((column) => column.part !== 'cell' || column.field !== id);
 
 /** The colour that a choice was given; empty for none. */
@@ -60,7 +60,7 @@ export function namedValues({ label, type }: Field, locale: Locale): LaneValue[]
 }
 
 /**
- * The columns of a board: what is empty, each of these values, and what holds none of them. Each row of the table is in
+ * The columns of cards: what is empty, each of these values, and what holds none of them. Each row of the table is in
  * one of them, whatever it holds.
  */
 export function lanesOf(field: Field, values: readonly LaneValue[]): Lane[] {
@@ -91,15 +91,15 @@ export function lanesOf(field: Field, values: readonly LaneValue[]): Lane[] {
   ];
 }
 
-/** A list as a board: its rows are cards, which people put into the columns of a field and change nothing else of. */
-export function asBoard(form: Form, table: Table, by: string): Form {
+/** A list whose rows are cards, which people put into the columns of a field and change nothing else of. */
+export function inLanes(form: Form, table: Table, by: string): Form {
   const field = fieldOf(table, by);
   if (!field || !form.list) return form;
   const known = cellsOf(form.parts).some((cell) => cell.field === by);
   const parts = known ? form.parts : [...form.parts, cellFor(field)];
   return {
     ...form,
-    list: { ...form.list, starts: 'rows', board: by },
+    list: { ...form.list, starts: 'rows', cards: by },
     rights: { ...form.rights, change: true },
     parts: mapParts(parts, (part) =>
       part.part !== 'cell' || part.field !== by ? part : { ...part, people: 'type' },
@@ -108,18 +108,18 @@ export function asBoard(form: Form, table: Table, by: string): Form {
 }
 
 /**
- * A board made in one step of a list: what a card shows are the first few of its fields, to be read.
+ * Cards made in one step of a list: what each shows are the first few of its fields, to be read.
  */
-export function boardFrom(list: Form, table: Table, by: string, keepsFields: boolean): Form {
+export function cardsFrom(list: Form, table: Table, by: string, keepsFields: boolean): Form {
   const cells = cellsOf(list.parts).filter(({ field }) => field !== by);
   const short = cells.filter(({ field }) => !ASIDE.has(fieldOf(table, field)?.type.kind ?? 'longText'));
   const kept = new Set((keepsFields ? cells : short.slice(0, MOST_ON_CARD)).map(partId));
   const parts = mapParts(list.parts, (part) => {
     if (part.part !== 'cell' || part.field === by) return part;
-    // Cells of what follows stand at another level, whose fields are not those of the board.
+    // Cells of what follows stand at another level, whose fields are not those of the cards.
     if (!fieldOf(table, part.field)) return part;
     return kept.has(part.field) ? { ...part, people: 'read' as const } : null;
   });
   // What is begun is begun on the screen of its record, where that may be.
-  return asBoard({ ...list, rights: { ...list.rights, add: true }, parts }, table, by);
+  return inLanes({ ...list, rights: { ...list.rights, add: true }, parts }, table, by);
 }

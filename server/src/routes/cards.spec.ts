@@ -1,11 +1,11 @@
 import { fieldOf, tableOf, type Form } from '@heathridge/core/design';
-import { boardFrom, laysOut, lanesOf, namedValues, asList, formFromTable } from '@heathridge/core/form';
+import { cardsFrom, laysOut, lanesOf, namedValues, asList, formFromTable } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { Office } from '../testing/office';
 
 const STATE = 'f_repairState';
 
-describe('boards', () => {
+describe('lists of cards in columns', () => {
   let office: Office;
   let saves = 0;
   beforeAll(async () => (office = await Office.open()));
@@ -36,16 +36,16 @@ describe('boards', () => {
     const { body } = await office.call('GET', at('desk'));
     const screens = body.screens as { id: string; shows: string }[];
     expect(Object.fromEntries(screens.map(({ id, shows }) => [id, shows]))).toEqual(
-      jasmine.objectContaining({ o_workshop: 'board', o_stock: 'list', o_repairs: 'record' }),
+      jasmine.objectContaining({ o_workshop: 'cards', o_stock: 'list', o_repairs: 'record' }),
     );
   });
 
   it('have each row in one column, by whatever field of whatever table they are laid out', async () => {
-    let boards = 0;
+    let tried = 0;
     for (const table of office.design.tables)
       for (const field of table.fields.filter(laysOut)) {
-        const list = asList(formFromTable(office.design, table, 'o_any', 'Any board'));
-        const made = { ...boardFrom(list, table, field.id, false), id: 'o_any' };
+        const list = asList(formFromTable(office.design, table, 'o_any', 'Any cards'));
+        const made = { ...cardsFrom(list, table, field.id, false), id: 'o_any' };
         const put = await office.put(made);
         expect(put.status)
           .withContext(`${table.label} by ${field.label}: ${JSON.stringify(put.body)}`)
@@ -70,9 +70,9 @@ describe('boards', () => {
         expect(each.reduce((sum, one) => sum + one, 0))
           .withContext(`${table.label} by ${field.label}: ${each.join(', ')}`)
           .toBe(all);
-        boards++;
+        tried++;
       }
-    expect(boards).toBeGreaterThan(8);
+    expect(tried).toBeGreaterThan(8);
     expect((await office.drop('o_any')).status).toBe(200);
   });
 
@@ -94,7 +94,7 @@ describe('boards', () => {
   it('are lists for a role that does not see by what they are laid out', async () => {
     const table = tableOf(office.design, 't_repair');
     expect(fieldOf(table, STATE)!.type.kind).toBe('choice');
-    expect(form('o_workshop').list!.board).toBe(STATE);
+    expect(form('o_workshop').list!.cards).toBe(STATE);
     const { body } = await office.call('GET', at('people'));
     const { id } = (body.people as { id: string; role: string }[]).find(({ role }) => role === 'colleague')!;
     const shows = async (rest: object): Promise<unknown> => {
@@ -112,12 +112,12 @@ describe('boards', () => {
       await office.call('PUT', at(`people/${id}`), { role: 'colleague', duty: 'g_test' });
       const desk = await office.call('GET', at('desk'), undefined, 'colleague');
       const screen = await office.call('GET', at('desk/screens/o_workshop'), undefined, 'colleague');
-      return [desk.body.screens[0].shows, screen.body.form.list.board];
+      return [desk.body.screens[0].shows, screen.body.form.list.cards];
     };
-    expect(await shows({})).toEqual(['board', STATE]);
+    expect(await shows({})).toEqual(['cards', STATE]);
     expect(await shows({ fields: [{ field: STATE, people: 'hidden' }] })).toEqual(['list', undefined]);
     // To be read it may well be: the cards stay where they are then.
-    expect(await shows({ fields: [{ field: STATE, people: 'read' }] })).toEqual(['board', STATE]);
+    expect(await shows({ fields: [{ field: STATE, people: 'read' }] })).toEqual(['cards', STATE]);
     const moved = await office.call(
       'POST',
       at('desk/screens/o_workshop/save'),

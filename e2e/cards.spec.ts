@@ -20,7 +20,7 @@ async function drag(page: Page, card: Locator, to: Locator): Promise<void> {
   await page.mouse.up();
 }
 
-test('a board on the Desk: cards are put into other columns by mouse, keys and a menu, and taken back', async ({
+test('cards on the Desk are put into other columns by mouse, keys and a menu, and taken back', async ({
   office,
   page,
   browser,
@@ -28,11 +28,11 @@ test('a board on the Desk: cards are put into other columns by mouse, keys and a
   test.slow();
   await office.signIn('Tobin Leck');
   await page.getByRole('link', { name: 'Open the Desk of Quillbrook hire' }).click();
-  await expect(page.getByRole('link', { name: /Workshop.*a board of repairs/ })).toBeVisible();
+  await expect(page.getByRole('link', { name: /Workshop.*cards of repairs/ })).toBeVisible();
   await page.getByRole('tab', { name: 'Workshop' }).click();
   const [waiting, bench, done] = ['Waiting', 'On the bench', 'Done'].map((name) => lane(page, name));
   await expect(cardsIn(waiting!).first()).toBeVisible();
-  await accessible(page, 'a board on the Desk');
+  await accessible(page, 'cards in columns on the Desk');
   const before = await countOf(bench!);
 
   // By keys: the card stays the one with the cursor.
@@ -49,7 +49,7 @@ test('a board on the Desk: cards are put into other columns by mouse, keys and a
   await expect(where(waiting!)).toBeVisible();
   await expect.poll(() => countOf(bench!)).toBe(before);
 
-  // A colleague with the same board sees what happens.
+  // A colleague with the same cards sees what happens.
   const other = await browser.newContext();
   const hers = await other.newPage();
   await hers.goto(office.url);
@@ -81,28 +81,28 @@ test('a board on the Desk: cards are put into other columns by mouse, keys and a
   await expect(page.getByRole('combobox', { name: /^State/ })).toContainText('On the bench');
 });
 
-test('a board is made in one step, chosen columns and all, and is found again', async ({ office, page }) => {
+test('cards in columns are made in one step, and found again as they were left', async ({ office, page }) => {
   test.slow();
   await office.signIn('Mara Ashdown');
   await office.openDemo();
   await office.stage('Screens');
   await office.button('New form').first().click();
   const dialog = page.getByRole('dialog');
-  await dialog.getByRole('radio', { name: 'a board' }).click();
+  await dialog.getByRole('radio', { name: 'cards in columns' }).click();
   await dialog.getByRole('checkbox', { name: 'Repairs' }).check();
   await office.choose(dialog.getByLabel('Its cards stand in columns by'), 'Technician');
   await dialog.getByLabel('What is it called on the Desk?').fill('Who mends what');
-  await accessible(page, 'making a board');
+  await accessible(page, 'making cards in columns');
   await office.button('Make it').click();
   await expect(page.getByRole('group', { name: 'Its cards' })).toContainText('No technician');
-  await accessible(page, 'designing a board');
+  await accessible(page, 'designing cards in columns');
   await office.button('Save screen').click();
   await office.said('Who mends what is saved');
   await page.getByRole('link', { name: 'Open the Desk' }).click();
   await page.getByRole('tab', { name: 'Who mends what' }).click();
-  const board = page.getByRole('region', { name: 'Who mends what' });
+  const cards = page.getByRole('region', { name: 'Who mends what' });
   // 640 repairs, of each column 50 at once.
-  await expect(board.getByRole('status').first()).toContainText('640 repairs');
+  await expect(cards.getByRole('status').first()).toContainText('640 repairs');
   const column = lane(page, 'Wanda Zielinska');
   await expect(cardsIn(column)).toHaveCount(50);
   await column.getByRole('button', { name: /more: read on$/ }).click();
@@ -111,7 +111,7 @@ test('a board is made in one step, chosen columns and all, and is found again', 
   // Found by words and in another order, which is kept for her.
   await office.choose(page.getByRole('combobox', { name: 'Order of the cards' }), 'Brought in, last first');
   await page.getByRole('searchbox', { name: 'Find repairs' }).fill('trumpet');
-  await expect(board.getByRole('status').first()).not.toContainText('640');
+  await expect(cards.getByRole('status').first()).not.toContainText('640');
   await page.reload();
   await expect(page.getByRole('combobox', { name: 'Order of the cards' })).toContainText('last first');
 

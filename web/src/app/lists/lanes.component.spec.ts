@@ -3,21 +3,21 @@ import type { HttpTestingController, TestRequest } from '@angular/common/http/te
 import { Router } from '@angular/router';
 import { Subject } from 'rxjs';
 import type { Form } from '@heathridge/core/design';
-import { asList, boardFrom, formFromTable } from '@heathridge/core/form';
+import { asList, cardsFrom, formFromTable } from '@heathridge/core/form';
 import type { RowChange } from '@heathridge/core/rows';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordRow } from '../shared/api.service';
 import { after, button } from '../testing/bench';
 import { setUpDesk } from '../testing/desk';
-import { BoardComponent } from './board.component';
+import { LanesComponent } from './lanes.component';
 import { ListPageComponent } from './list-page.component';
 
 const LOANS = OFFICE.tables.find(({ id }) => id === 't_loan')!;
 const FINES = OFFICE.tables.find(({ id }) => id === 't_fine')!;
-const LIST = asList(formFromTable(OFFICE, LOANS, 'o_board', 'Loans'));
+const LIST = asList(formFromTable(OFFICE, LOANS, 'o_cards', 'Loans'));
 const FLAT: Form = { ...LIST, parts: LIST.parts.filter(({ part }) => part === 'cell') };
-const BOARD = boardFrom(FLAT, LOANS, 'f_lState', false);
-const SCREEN = '/api/files/f_x/desk/screens/o_board';
+const CARDS = cardsFrom(FLAT, LOANS, 'f_lState', false);
+const SCREEN = '/api/files/f_x/desk/screens/o_cards';
 
 interface Asked {
   readonly path: string[];
@@ -48,7 +48,7 @@ const rowOf = ({ no, state, borrower = 'Ann' }: Loan): RecordRow => ({
   subforms: [],
 });
 
-describe('BoardComponent', () => {
+describe('LanesComponent', () => {
   let fixture: ComponentFixture<ListPageComponent>;
   let http: HttpTestingController;
   let heard: Subject<unknown>;
@@ -56,9 +56,9 @@ describe('BoardComponent', () => {
   let loans: Loan[];
   let asked: Asked[];
   const page = (): HTMLElement => fixture.nativeElement as HTMLElement;
-  const boardOf = (): BoardComponent =>
-    fixture.debugElement.query(({ componentInstance }) => componentInstance instanceof BoardComponent)
-      .componentInstance as BoardComponent;
+  const lanesIn = (): LanesComponent =>
+    fixture.debugElement.query(({ componentInstance }) => componentInstance instanceof LanesComponent)
+      .componentInstance as LanesComponent;
 
   /** The rows that meet what a column asks. */
   function meets({ state }: Loan, condition: string): boolean {
@@ -78,8 +78,8 @@ describe('BoardComponent', () => {
           one.flush({ rows: [], total: 0 });
           continue;
         }
-        const condition = body.conditions.at(-1)!;
-        const found = loans.filter((loan) => meets(loan, condition));
+        const condition = body.conditions.at(-1);
+        const found = loans.filter((loan) => condition === undefined || meets(loan, condition));
         const rows = found.slice(body.start, body.start + body.limit).map(rowOf);
         one.flush({ rows, total: found.length });
       }
@@ -96,11 +96,11 @@ describe('BoardComponent', () => {
     }
   }
 
-  async function open(form: Form = BOARD, adds = true, views: object[] = []): Promise<void> {
+  async function open(form: Form = CARDS, adds = true, views: object[] = []): Promise<void> {
     heard = new Subject();
     http = setUpDesk(heard, [{ id: 'o_l', shows: 'record', table: 't_loan', adds }]);
     fixture = TestBed.createComponent(ListPageComponent);
-    fixture.componentRef.setInput('screen', 'o_board');
+    fixture.componentRef.setInput('screen', 'o_cards');
     Object.assign(page().style, { width: '1200px', height: '800px' });
     document.body.append(page());
     fixture.detectChanges();
@@ -111,7 +111,7 @@ describe('BoardComponent', () => {
 
   /** What stands in each column: its head, how many rows it says there are, and its cards. */
   const columns = (): unknown[] =>
-    [...page().querySelectorAll('hr-board section')].map((lane) => [
+    [...page().querySelectorAll('hr-lanes section')].map((lane) => [
       lane.querySelector('h2')!.textContent.trim(),
       [...lane.querySelectorAll('[data-card]')].map((card) => card.textContent.trim()),
     ]);
@@ -161,13 +161,13 @@ describe('BoardComponent', () => {
     loans.push({ no: 4, state: 'Lost' });
     await open();
     expect(columns().at(-1)).toEqual(['Any other state', ['4']]);
-    const board = boardOf();
-    const rest = board.stacks().at(-1)!;
-    expect(board.takes({} as never, { data: rest } as never)).toBe(false);
-    expect(board.targets(rest).map(({ label }) => label)).toEqual(['No state', 'Out', 'Back']);
+    const lanes = lanesIn();
+    const rest = lanes.stacks().at(-1)!;
+    expect(lanes.takes({} as never, { data: rest } as never)).toBe(false);
+    expect(lanes.targets(rest).map(({ label }) => label)).toEqual(['No state', 'Out', 'Back']);
     // Nothing is put in there.
-    expect(board.targets(board.stacks()[0]!).map(({ label }) => label)).toEqual(['Out', 'Back']);
-    expect(await board.move(board.stacks()[1]!.cards[0]!, rest.lane)).toBe(false);
+    expect(lanes.targets(lanes.stacks()[0]!).map(({ label }) => label)).toEqual(['Out', 'Back']);
+    expect(await lanes.move(lanes.stacks()[1]!.cards[0]!, rest.lane)).toBe(false);
     http.expectNone(`${SCREEN}/save`);
   });
 
@@ -233,6 +233,38 @@ describe('BoardComponent', () => {
     expect(page().querySelector('hr-strip')).toBeNull();
   });
 
+  it('moves a card on that has just been moved, from what was saved', async () => {
+    await open();
+    press(1, 'ArrowRight', { ctrlKey: true });
+    (await call('save')).flush({ entry: 1, saved: [] });
+    // What was read is behind still.
+    await after(0);
+    fixture.detectChanges();
+    press(1, 'ArrowLeft', { ctrlKey: true });
+    const save = await call('save');
+    expect(changeOf(save)[0]).toEqual(
+      jasmine.objectContaining({ values: { f_lState: 'Out' }, was: { f_lState: 'Back' } }),
+    );
+    save.flush({ entry: 2, saved: [] });
+    await settle();
+    expect(columns()[1]).toEqual(['Out', ['1', '2']]);
+  });
+
+  it('puts the cursor beside where a card was that is not listed any more', async () => {
+    await open();
+    card(1).focus();
+    press(1, 'ArrowRight', { ctrlKey: true });
+    const save = await call('save');
+    loans = loans.filter(({ no }) => no !== 1);
+    save.flush({ entry: 1, saved: [] });
+    await settle();
+    expect(columns().slice(1)).toEqual([
+      ['Out', ['2']],
+      ['Back', ['3']],
+    ]);
+    expect(document.activeElement).toBe(card(2));
+  });
+
   it('empties the field of a card that is put into the column of what is empty', async () => {
     await open();
     press(2, 'ArrowLeft', { ctrlKey: true });
@@ -277,7 +309,7 @@ describe('BoardComponent', () => {
   });
 
   it('moves nothing where that is not for her, or not for a row', async () => {
-    await open({ ...BOARD, rights: { add: true, change: false, delete: false } }, false);
+    await open({ ...CARDS, rights: { add: true, change: false, delete: false } }, false);
     press(1, 'ArrowRight', { ctrlKey: true });
     await settle();
     http.expectNone(`${SCREEN}/save`);
@@ -289,24 +321,24 @@ describe('BoardComponent', () => {
 
   it('leaves alone a row whose field is only to be read', async () => {
     await open({
-      ...BOARD,
-      parts: BOARD.parts.map((part) =>
+      ...CARDS,
+      parts: CARDS.parts.map((part) =>
         part.part === 'cell' && part.field === 'f_lState' ? { ...part, readIf: '"#f_lNo" = 1' } : part,
       ),
     });
-    const [, out] = boardOf().stacks();
-    expect(out!.cards.map((one) => boardOf().isMoved(one))).toEqual([false, true]);
+    const [, out] = lanesIn().stacks();
+    expect(out!.cards.map((one) => lanesIn().isMoved(one))).toEqual([false, true]);
   });
 
   it('reads on where a column has more than was read', async () => {
     loans = Array.from({ length: 120 }, (_, i) => ({ no: i + 1, state: 'Out' }));
     await open();
-    expect(boardOf().stacks()[1]!.cards.length).toBe(50);
+    expect(lanesIn().stacks()[1]!.cards.length).toBe(50);
     button(page(), '70 more: read on').click();
     await settle();
     button(page(), '20 more: read on').click();
     await settle();
-    expect(boardOf().stacks()[1]!.cards.length).toBe(120);
+    expect(lanesIn().stacks()[1]!.cards.length).toBe(120);
     // What others do is read as far as one has read.
     asked = [];
     loans[119]!.state = 'Back';
@@ -315,7 +347,7 @@ describe('BoardComponent', () => {
     await settle();
     expect(asked.map(({ limit }) => limit).sort((a, b) => a - b)).toEqual([50, 50, 50, 150]);
     expect(
-      boardOf()
+      lanesIn()
         .stacks()
         .map(({ total }) => total),
     ).toEqual([0, 119, 1, 0]);
@@ -324,8 +356,8 @@ describe('BoardComponent', () => {
   it('reads to its end what is begun, however much happens meanwhile, and then once more', async () => {
     await open();
     asked = [];
-    boardOf().refresh();
-    for (let i = 0; i < 5; i++) boardOf().refresh();
+    lanesIn().refresh();
+    for (let i = 0; i < 5; i++) lanesIn().refresh();
     loans[2]!.state = 'Out';
     await settle();
     expect(asked.length).toBe(8);
@@ -335,7 +367,7 @@ describe('BoardComponent', () => {
   it('orders its cards, and keeps that for her', async () => {
     await open();
     asked = [];
-    boardOf().reorder('f_lFrom down');
+    lanesIn().reorder('f_lFrom down');
     const kept = await call('view');
     expect((kept.request.body as { view: object }).view).toEqual(
       jasmine.objectContaining({ sort: [{ field: 'f_lFrom', descending: true }] }),
@@ -347,20 +379,20 @@ describe('BoardComponent', () => {
 
   it('is found as it was kept; what is no longer on it orders nothing', async () => {
     const view = { columns: [], sort: [{ field: 'f_lFrom', descending: true }], conditions: [] };
-    await open(BOARD, true, [{ path: [], own: true, view }]);
-    expect(boardOf().order()).toBe('f_lFrom down');
+    await open(CARDS, true, [{ path: [], own: true, view }]);
+    expect(lanesIn().order()).toBe('f_lFrom down');
     fixture.destroy();
     page().remove();
     TestBed.resetTestingModule();
-    await open(BOARD, true, [
+    await open(CARDS, true, [
       { path: [], own: true, view: { ...view, sort: [{ field: 'f_gone', descending: true }] } },
     ]);
-    expect(boardOf().order()).toBe('');
+    expect(lanesIn().order()).toBe('');
   });
 
   it('leads on: what belongs to the card that is picked is listed beneath', async () => {
     expect(FINES.fields.some(({ id }) => id === 'f_fLoan')).toBe(true);
-    await open(boardFrom(LIST, LOANS, 'f_lState', false));
+    await open(cardsFrom(LIST, LOANS, 'f_lState', false));
     const of = (): string | null => page().querySelector('[aria-label^="Fines"]')!.getAttribute('aria-label');
     expect(of()).toBe('Fines of loan 1');
     card(3).click();
@@ -370,7 +402,7 @@ describe('BoardComponent', () => {
   });
 
   it('has columns by the rows to which a lookup leads', async () => {
-    await open(boardFrom(FLAT, LOANS, 'f_lBorrower', false));
+    await open(cardsFrom(FLAT, LOANS, 'f_lBorrower', false));
     const [choices] = http.match(({ url }) => url === `${SCREEN}/lookups/f_lBorrower`);
     choices!.flush({
       choices: [
@@ -379,14 +411,24 @@ describe('BoardComponent', () => {
       ],
     });
     await settle();
-    const labels = boardOf()
+    const labels = lanesIn()
       .stacks()
       .map(({ lane }) => lane.label);
     expect(labels.slice(-3)).toEqual(['Ann', 'Bo', 'Any other borrower']);
   });
 
+  it('asks for one condition less than a list does: each column asks for one of its own', async () => {
+    await open();
+    expect(fixture.componentInstance.mostConditions()).toBe(19);
+    fixture.destroy();
+    page().remove();
+    TestBed.resetTestingModule();
+    await open(FLAT);
+    expect(fixture.componentInstance.mostConditions()).toBe(20);
+  });
+
   it('says what went wrong while it was read', async () => {
-    await open(boardFrom(FLAT, LOANS, 'f_lBorrower', false));
+    await open(cardsFrom(FLAT, LOANS, 'f_lBorrower', false));
     const [choices] = http.match(({ url }) => url === `${SCREEN}/lookups/f_lBorrower`);
     choices!.flush(
       { type: '/problems/busy', status: 503, detail: 'Try again.' },

@@ -33,8 +33,8 @@ import {
 } from 'rxjs';
 import { fieldOf, isStored, showKey, type Field, type Table } from '@heathridge/core/design';
 import {
-  boardColumns,
-  boardField,
+  cardColumns,
+  laneField,
   cellsOf,
   choiceColour,
   lanesOf,
@@ -48,7 +48,7 @@ import type { GridView, RowChange, RowKey } from '@heathridge/core/rows';
 import { DeskStore } from '../desk/desk.store';
 import { isShut, RecordState } from '../desk/record.state';
 import { RowRemoval } from '../desk/row-removal.service';
-import { Api, type RecordRow, type SortBy } from '../shared/api.service';
+import { Api, type Cell, type RecordRow, type SortBy } from '../shared/api.service';
 import { problemOf, whatIsWrong } from '../shared/problem';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
@@ -88,11 +88,11 @@ interface At {
 }
 
 /**
- * The rows of a list as cards on a board, in a column for each value of a field: what is dragged into another column,
+ * The rows of a list as cards in a column for each value of a field: what is dragged into another column,
  * or put there by keys or from a menu, holds its value then.
  */
 @Component({
-  selector: 'hr-board',
+  selector: 'hr-lanes',
   imports: [
     CardComponent,
     CdkDrag,
@@ -105,10 +105,10 @@ interface At {
     SelectComponent,
     StripComponent,
   ],
-  templateUrl: './board.component.html',
-  styleUrl: './board.component.scss',
+  templateUrl: './lanes.component.html',
+  styleUrl: './lanes.component.scss',
 })
-export class BoardComponent implements ListView {
+export class LanesComponent implements ListView {
   private readonly announcer = inject(LiveAnnouncer);
   private readonly api = inject(Api);
   readonly desk = inject(DeskStore);
@@ -141,8 +141,8 @@ export class BoardComponent implements ListView {
     this.place().design.tables.find(({ id }) => id === this.pane().form.table)!,
   );
   /** The field whose values are the columns. */
-  readonly field = computed((): Field => boardField(this.pane().form, this.table())!);
-  readonly columns = computed((): Column[] => boardColumns(this.pane().form, this.field()));
+  readonly field = computed((): Field => laneField(this.pane().form, this.table())!);
+  readonly columns = computed((): Column[] => cardColumns(this.pane().form, this.field()));
   /** Whether cards can be put elsewhere at all. */
   readonly moves = computed(() => {
     const { parts, rights } = this.pane().form;
@@ -187,6 +187,8 @@ export class BoardComponent implements ListView {
   private readonly readings = new Subject<void>();
   private isFirst = true;
   private isEntered = false;
+  /** The ids of the cards beside one that is moved. */
+  private beside: readonly string[] = [];
   /** Whether it is being read, and whether something has happened since that began. */
   private isBusy = false;
   private isBehind = false;
@@ -252,6 +254,7 @@ export class BoardComponent implements ListView {
         const cards = known.get(lane.id)?.cards.length ?? 0;
         return this.read(lane, Math.max(PAGE, Math.ceil(cards / PAGE) * PAGE));
       }),
+      tap({ complete: () => this.allRead() }),
     );
   }
 
@@ -273,8 +276,6 @@ export class BoardComponent implements ListView {
       map((read) => {
         const cards = read.flatMap(({ rows }) => rows.map((row) => this.card(row)));
         this.put(lane, { cards, total: read[0]!.total });
-        const totals = this.stacks().map(({ total }) => total);
-        if (!totals.includes(null)) this.allRead(totals.reduce<number>((sum, total) => sum + total!, 0));
       }),
     );
   }
@@ -283,9 +284,13 @@ export class BoardComponent implements ListView {
     this.stacks.update((all) => all.map((stack) => (stack.lane.id === id ? { ...stack, ...read } : stack)));
   }
 
-  private allRead(total: number): void {
-    this.counted.emit(total);
+  private allRead(): void {
+    this.counted.emit(this.stacks().reduce((sum, { total }) => sum + (total ?? 0), 0));
     if (this.isEntered) this.enter();
+    // A card that was moved may not be among those any more that are listed at all.
+    const [beside] = this.beside.filter((id) => this.find(id));
+    if (beside !== undefined && !this.find(this.at())) this.focus(beside);
+    this.beside = [];
     if (!this.isFirst) return;
     this.isFirst = false;
     const first = this.shown().find(({ cards }) => cards.length > 0)?.cards[0];
@@ -379,17 +384,22 @@ export class BoardComponent implements ListView {
     state.change(state.record(), this.field(), { value, text: value === null ? null : lane.label });
     this.problem.set('');
     this.moving.update((known) => new Set(known).add(card.id));
+    const { cards } = this.stacks().find((stack) => stack.lane.id === before.id)!;
+    const place = cards.findIndex(({ id }) => id === card.id);
+    this.beside = [cards[place + 1], cards[place - 1]].flatMap((other) => other?.id ?? []);
     this.carry(card, before, lane);
     this.focus(card.id);
     try {
       if (!state.check()) return this.stays(card, before, lane, state.told()[0]?.words ?? '');
       const { changes } = state.changesToSave();
+      // Somebody else has put it there meanwhile.
+      if (changes.length === 0) return true;
       const request = { id: state.nameOf(changes), changes };
       const { entry } = await firstValueFrom(
         this.api.saveRecord(this.desk.file, this.place().screen, request),
       );
-      const text = `${card.name} is in “${lane.label}” now.`;
-      this.saved.emit({ text, entry });
+      this.renew(card, value, lane);
+      this.saved.emit({ text: `${card.name} is in “${lane.label}” now.`, entry });
       return true;
     } catch (error) {
       return this.stays(card, before, lane, whatIsWrong(error));
@@ -397,6 +407,20 @@ export class BoardComponent implements ListView {
       this.moving.update((known) => new Set([...known].filter((id) => id !== card.id)));
       this.refresh();
     }
+  }
+
+  /** The card holds what was saved, before it is read again: it may be moved on at once. */
+  private renew(card: Card, value: NonNullable<Lane['value']> | null, { label }: Lane): void {
+    const { id, type } = this.field();
+    const cell =
+      type.kind === 'lookup' && value !== null ? ([value as string | number, label] as const) : value;
+    const read: RecordRow = { ...card.read, cells: { ...card.read.cells, [id]: cell as Cell } };
+    this.stacks.update((all) =>
+      all.map((stack) => ({
+        ...stack,
+        cards: stack.cards.map((other) => (other.id === card.id ? this.card(read) : other)),
+      })),
+    );
   }
 
   /** The card goes back, and it is said why. */
@@ -550,7 +574,7 @@ export class BoardComponent implements ListView {
     return (await Promise.all(this.saves)).every((isSaved) => isSaved);
   }
 
-  /** Nothing is typed on a board: there is nothing to be set aside. */
+  /** Nothing is typed into cards: there is nothing to be set aside. */
   setAllAside(): void {
     this.problem.set('');
   }

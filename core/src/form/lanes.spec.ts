@@ -1,7 +1,7 @@
 import type { Form, Table } from '../design';
 import { OFFICE } from '../design/testing/office';
 import { BRITISH } from '../values';
-import { asBoard, boardField, boardFrom, laysOut, lanesOf, MOST_LANES, namedValues } from './board';
+import { inLanes, laneField, cardsFrom, laysOut, lanesOf, MOST_LANES, namedValues } from './lanes';
 import { formFromTable } from './generate';
 import { asList } from './list';
 import { formProblems } from './problems';
@@ -12,10 +12,10 @@ const table = (id: string): Table => OFFICE.tables.find((other) => other.id === 
 const LOANS = table('t_loan');
 const field = (id: string) => LOANS.fields.find((other) => other.id === id)!;
 const LIST = asList(formFromTable(OFFICE, LOANS, 'o_loans', 'Loans'));
-const BOARD = boardFrom(LIST, LOANS, 'f_lState', false);
+const CARDS = cardsFrom(LIST, LOANS, 'f_lState', false);
 const STATE = field('f_lState');
 
-/** The board with its own cell otherwise. */
+/** The list with one of its cells otherwise. */
 const withCell = (form: Form, id: string, rest: object | null): Form => ({
   ...form,
   parts: mapParts(form.parts, (part) =>
@@ -23,13 +23,13 @@ const withCell = (form: Form, id: string, rest: object | null): Form => ({
   ),
 });
 
-describe('a board', () => {
+describe('a list of cards in columns', () => {
   it('is made of a list in one step: a few fields to be read on each card, one that says in which column it stands', () => {
-    expect(formProblems(OFFICE, BOARD)).toEqual([]);
-    expect(BOARD.list).toEqual({ starts: 'rows', saves: 'row', board: 'f_lState' });
-    expect(BOARD.rights).toEqual({ add: true, change: true, delete: false });
+    expect(formProblems(OFFICE, CARDS)).toEqual([]);
+    expect(CARDS.list).toEqual({ starts: 'rows', saves: 'row', cards: 'f_lState' });
+    expect(CARDS.rights).toEqual({ add: true, change: true, delete: false });
     expect(
-      cellsOf(BOARD.parts.filter(({ part }) => part === 'cell')).map((cell) => [cell.field, cell.people]),
+      cellsOf(CARDS.parts.filter(({ part }) => part === 'cell')).map((cell) => [cell.field, cell.people]),
     ).toEqual([
       ['f_lNo', 'read'],
       ['f_lBorrower', 'read'],
@@ -38,9 +38,9 @@ describe('a board', () => {
       ['f_lFee', 'read'],
       ['f_lState', 'type'],
     ]);
-    expect(boardField(BOARD, LOANS)).toBe(STATE);
+    expect(laneField(CARDS, LOANS)).toBe(STATE);
     // Fields that somebody has chosen all stay; what follows keeps its own.
-    const kept = boardFrom(LIST, LOANS, 'f_lState', true);
+    const kept = cardsFrom(LIST, LOANS, 'f_lState', true);
     expect(cellsOf(kept.parts).length).toBe(cellsOf(LIST.parts).length);
     expect(kept.parts.filter(({ part }) => part === 'subform')).toEqual(
       LIST.parts.filter(({ part }) => part === 'subform'),
@@ -49,20 +49,20 @@ describe('a board', () => {
 
   it('takes its field onto the cards where it was not there, and into what people type', () => {
     const bare = withCell(LIST, 'f_lState', null);
-    const made = asBoard(bare, LOANS, 'f_lState');
+    const made = inLanes(bare, LOANS, 'f_lState');
     expect(cellsOf(made.parts).at(-1)).toEqual(
       jasmine.objectContaining({ field: 'f_lState', people: 'type' }),
     );
     const shut = withCell(LIST, 'f_lState', { people: 'read' });
-    expect(boardField(asBoard(shut, LOANS, 'f_lState'), LOANS)).toBe(STATE);
+    expect(laneField(inLanes(shut, LOANS, 'f_lState'), LOANS)).toBe(STATE);
     expect(
-      cellsOf(asBoard(shut, LOANS, 'f_lState').parts).find((cell) => cell.field === 'f_lState')!.people,
+      cellsOf(inLanes(shut, LOANS, 'f_lState').parts).find((cell) => cell.field === 'f_lState')!.people,
     ).toBe('type');
-    // A line in which one row is found shows no board.
+    // A line in which one row is found shows no cards.
     const line: Form = { ...LIST, list: { starts: 'line', saves: 'row' } };
-    expect(asBoard(line, LOANS, 'f_lState').list!.starts).toBe('rows');
+    expect(inLanes(line, LOANS, 'f_lState').list!.starts).toBe('rows');
     const { list: _, ...record } = LIST;
-    expect(asBoard(record, LOANS, 'f_lState')).toEqual(record);
+    expect(inLanes(record, LOANS, 'f_lState')).toEqual(record);
   });
 
   it('is laid out by choices, lookups and ticks that people give, and by nothing else', () => {
@@ -78,29 +78,29 @@ describe('a board', () => {
   it('is a list where its field is not on it, is not there for some rows, or lays out nothing any more, and says so', () => {
     const problem = ['The field whose values are the columns of Loans is not on it, or lays out no rows.'];
     const broken: Form[] = [
-      withCell(BOARD, 'f_lState', null),
-      withCell(BOARD, 'f_lState', { hideIf: '"#f_lFee" > 3' }),
-      { ...BOARD, list: { ...BOARD.list!, board: 'f_lFee' } },
-      { ...BOARD, list: { ...BOARD.list!, board: 'f_gone' } },
+      withCell(CARDS, 'f_lState', null),
+      withCell(CARDS, 'f_lState', { hideIf: '"#f_lFee" > 3' }),
+      { ...CARDS, list: { ...CARDS.list!, cards: 'f_lFee' } },
+      { ...CARDS, list: { ...CARDS.list!, cards: 'f_gone' } },
     ];
     for (const form of broken) {
-      expect(boardField(form, LOANS)).toBeNull();
+      expect(laneField(form, LOANS)).toBeNull();
       expect(formProblems(OFFICE, form)).toEqual(problem);
     }
-    expect(boardField(LIST, LOANS)).toBeNull();
-    // Lists that follow a board are none.
-    expect(boardField(BOARD, table('t_fine'))).toBeNull();
+    expect(laneField(LIST, LOANS)).toBeNull();
+    // Lists that follow have no cards.
+    expect(laneField(CARDS, table('t_fine'))).toBeNull();
   });
 
   it('is a list again when its field is dropped, or what says where that is seen', () => {
     const gone = new Set(['f_lState']);
-    expect(formSort.use(BOARD, gone)!.use).toContain('the columns in which its cards stand');
-    const without = formSort.without(BOARD, gone)!;
+    expect(formSort.use(CARDS, gone)!.use).toContain('the columns in which its cards stand');
+    const without = formSort.without(CARDS, gone)!;
     expect(without.list).toEqual({ starts: 'rows', saves: 'row' });
-    const hidden = withCell(BOARD, 'f_lState', { hideIf: '"#f_lFee" > 3' });
+    const hidden = withCell(CARDS, 'f_lState', { hideIf: '"#f_lFee" > 3' });
     expect(formSort.without(hidden, new Set(['f_lFee']))!.list).toEqual({ starts: 'rows', saves: 'row' });
-    expect(formSort.without(BOARD, new Set(['f_lFee']))!.list).toEqual(BOARD.list!);
-    expect(formSort.use(BOARD, new Set(['f_lFee']))!.use).not.toContain('columns');
+    expect(formSort.without(CARDS, new Set(['f_lFee']))!.list).toEqual(CARDS.list!);
+    expect(formSort.use(CARDS, new Set(['f_lFee']))!.use).not.toContain('columns');
   });
 
   it('has a column for what is empty, for each value, and for what holds none of them', () => {
