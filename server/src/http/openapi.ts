@@ -9,11 +9,12 @@ import {
   MapDrawing,
   Query,
   Report,
+  RoleDefinition,
   Settings,
   Subform,
   Table,
 } from '@heathridge/core/design';
-import { RowChange } from '@heathridge/core/rows';
+import { GridView, RowChange } from '@heathridge/core/rows';
 import { PROBLEMS } from '../problem';
 import type { RouteRecord } from './routes';
 
@@ -83,11 +84,13 @@ const SHARED = {
   FieldType,
   Form,
   FormPart,
+  GridView,
   MapDrawing,
   Query,
   RecordRow,
   RecordRows,
   Report,
+  RoleDefinition,
   RowChange,
   Settings,
   Subform,

@@ -276,6 +276,46 @@ describe('LanesComponent', () => {
     expect(columns()[0]).toEqual(['No state', ['2']]);
   });
 
+  it('has a card once, whatever was read while it was moved', async () => {
+    await open();
+    press(1, 'ArrowRight', { ctrlKey: true });
+    const save = await call('save');
+    // Others have done something: what is read meanwhile has the card where it was.
+    lanesIn().refresh();
+    await settle();
+    expect(columns().slice(1)).toEqual([
+      ['Out', ['1', '2']],
+      ['Back', ['3']],
+    ]);
+    save.flush({ status: 409, detail: 'It is being changed.' }, { status: 409, statusText: 'No' });
+    await after(0);
+    fixture.detectChanges();
+    expect(columns()[1]).toEqual(['Out', ['1', '2']]);
+    expect(
+      lanesIn()
+        .stacks()
+        .map(({ total }) => total),
+    ).toEqual([0, 2, 1, 0]);
+    await settle();
+    expect(page().querySelector('hr-strip')!.textContent).toContain('Loan 1 stays in “Out”.');
+  });
+
+  it('deletes a card once somebody who has been told what goes along wants it', async () => {
+    await open({ ...CARDS, rights: { add: true, change: true, delete: true } });
+    const removed = lanesIn().remove(lanesIn().stacks()[2]!.cards[0]!);
+    (await call('along')).flush({ along: [] });
+    await after(50);
+    button(document.body, 'Delete').click();
+    const save = await call('save');
+    expect(changeOf(save)).toEqual([{ op: 'delete', table: 't_loan', key: [3] }] as never);
+    loans.pop();
+    save.flush({ entry: 4, saved: [] });
+    await removed;
+    await settle();
+    expect(columns()[2]).toEqual(['Back', []]);
+    expect(document.body.textContent).toContain('Loan 3 is deleted.');
+  });
+
   it('is gone through by arrows, and a card is opened by Enter', async () => {
     await open();
     const go = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
@@ -436,5 +476,11 @@ describe('LanesComponent', () => {
     );
     await settle();
     expect(page().querySelector('hr-strip')!.textContent).toContain('Try again.');
+    // Once it can be read, nothing is wrong any more.
+    lanesIn().refresh();
+    const [again] = http.match(({ url }) => url === `${SCREEN}/lookups/f_lBorrower`);
+    again!.flush({ choices: [[1, 'Ann']] });
+    await settle();
+    expect(page().querySelector('hr-strip')).toBeNull();
   });
 });

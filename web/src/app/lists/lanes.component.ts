@@ -156,13 +156,24 @@ export class LanesComponent implements ListView {
   readonly shown = computed(() =>
     this.stacks().filter(({ lane, total }) => lane.value !== undefined || (total ?? 0) > 0),
   );
+  /** Why a card was not moved, or not deleted; and why what is shown could not be read. */
   readonly problem = signal('');
+  readonly unread = signal('');
   /** Whether its columns are not known yet. */
   readonly isReading = signal(true);
   /** The ids of cards whose move is being saved. */
   readonly moving = signal<ReadonlySet<string>>(new Set());
   /** The id of the card with the cursor. */
   readonly at = signal('');
+  /** The ids of the cards to which the Tab key goes, one of each column: that with the cursor, or the first. */
+  readonly entries = computed(
+    () =>
+      new Set(
+        this.shown().flatMap(({ cards }) =>
+          cards.some(({ id }) => id === this.at()) ? this.at() : (cards[0]?.id ?? []),
+        ),
+      ),
+  );
   private readonly sort = signal<readonly SortBy[]>([]);
   readonly orders = computed((): Option[] => [
     { id: AS_BUILT, label: 'that of the screen' },
@@ -222,7 +233,7 @@ export class LanesComponent implements ListView {
             switchMap((values) => this.readAll(lanesOf(this.field(), values))),
             catchError((error: unknown) => {
               this.isReading.set(false);
-              this.problem.set(problemOf(error).detail);
+              this.unread.set(problemOf(error).detail);
               return EMPTY;
             }),
             tap({ complete: () => this.readOn() }),
@@ -285,6 +296,7 @@ export class LanesComponent implements ListView {
   }
 
   private allRead(): void {
+    this.unread.set('');
     this.counted.emit(this.stacks().reduce((sum, { total }) => sum + (total ?? 0), 0));
     if (this.isEntered) this.enter();
     // A card that was moved may not be among those any more that are listed at all.
@@ -316,7 +328,8 @@ export class LanesComponent implements ListView {
 
   more({ lane, cards }: Stack): void {
     this.read(lane, cards.length + PAGE).subscribe({
-      error: (error: unknown) => this.problem.set(problemOf(error).detail),
+      next: () => this.unread.set(''),
+      error: (error: unknown) => this.unread.set(problemOf(error).detail),
     });
   }
 
@@ -332,11 +345,6 @@ export class LanesComponent implements ListView {
   /** Whether a card can be put elsewhere. */
   isMoved(card: Card): boolean {
     return this.moves() && !this.moving().has(card.id) && !isShut(card.state.record(), this.field().id);
-  }
-
-  /** The id of the card of a column to which the Tab key goes: that with the cursor, or the first. */
-  entryOf({ cards }: Stack): string {
-    return cards.some(({ id }) => id === this.at()) ? this.at() : (cards[0]?.id ?? '');
   }
 
   /** The columns into which a card can be put. */
@@ -367,9 +375,12 @@ export class LanesComponent implements ListView {
   }
 
   /** Puts a card into a column, and saves that: it goes back to where it was where it cannot be saved. */
-  async move(card: Card, lane: Lane): Promise<boolean> {
-    if (lane.value === undefined || !this.isMoved(card) || this.laneOf(card)?.id === lane.id) return false;
-    const saving = this.save(card, lane, lane.value);
+  async move({ id }: Pick<Card, 'id'>, lane: Lane): Promise<boolean> {
+    // As it has been read last: a menu may have been open for a while.
+    const stack = this.stacks().find(({ cards }) => cards.some((card) => card.id === id));
+    const card = stack?.cards.find((other) => other.id === id);
+    if (!card || lane.value === undefined || !this.isMoved(card) || stack!.lane.id === lane.id) return false;
+    const saving = this.save(card, stack!, lane, lane.value);
     this.saves.add(saving);
     try {
       return await saving;
@@ -378,13 +389,16 @@ export class LanesComponent implements ListView {
     }
   }
 
-  private async save(card: Card, lane: Lane, value: NonNullable<Lane['value']> | null): Promise<boolean> {
-    const before = this.laneOf(card)!;
+  private async save(
+    card: Card,
+    { lane: before, cards }: Stack,
+    lane: Lane,
+    value: NonNullable<Lane['value']> | null,
+  ): Promise<boolean> {
     const state = this.stateOf(card.read);
     state.change(state.record(), this.field(), { value, text: value === null ? null : lane.label });
     this.problem.set('');
     this.moving.update((known) => new Set(known).add(card.id));
-    const { cards } = this.stacks().find((stack) => stack.lane.id === before.id)!;
     const place = cards.findIndex(({ id }) => id === card.id);
     this.beside = [cards[place + 1], cards[place - 1]].flatMap((other) => other?.id ?? []);
     this.carry(card, before, lane);
@@ -436,17 +450,15 @@ export class LanesComponent implements ListView {
     this.stacks.update((all) =>
       all.map((stack) => {
         const total = stack.total ?? 0;
-        if (stack.lane.id === from.id)
-          return { ...stack, cards: stack.cards.filter(({ id }) => id !== card.id), total: total - 1 };
+        const others = stack.cards.filter(({ id }) => id !== card.id);
+        // What was read meanwhile may have it where it was, or is to be, already.
+        const isThere = others.length < stack.cards.length;
+        if (stack.lane.id === from.id) return { ...stack, cards: others, total: isThere ? total - 1 : total };
         return stack.lane.id === to.id
-          ? { ...stack, cards: [card, ...stack.cards], total: total + 1 }
+          ? { ...stack, cards: [card, ...others], total: isThere ? total : total + 1 }
           : stack;
       }),
     );
-  }
-
-  private laneOf(card: Card): Lane | null {
-    return this.stacks().find(({ cards }) => cards.some(({ id }) => id === card.id))?.lane ?? null;
   }
 
   async remove(card: Card): Promise<void> {
