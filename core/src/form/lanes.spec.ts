@@ -1,7 +1,7 @@
 import type { Form, Table } from '../design';
 import { OFFICE } from '../design/testing/office';
 import { BRITISH } from '../values';
-import { inLanes, laneField, cardsFrom, laysOut, lanesOf, MOST_LANES, namedValues } from './lanes';
+import { inLanes, lanesBy, cardsFrom, laysOut, lanesOf, MOST_LANES, namedValues } from './lanes';
 import { formFromTable } from './generate';
 import { asList } from './list';
 import { formProblems } from './problems';
@@ -38,7 +38,7 @@ describe('a list of cards in columns', () => {
       ['f_lFee', 'read'],
       ['f_lState', 'type'],
     ]);
-    expect(laneField(CARDS, LOANS)).toBe(STATE);
+    expect(lanesBy(CARDS, LOANS)).toBe(STATE);
     // Fields that somebody has chosen all stay; what follows keeps its own.
     const kept = cardsFrom(LIST, LOANS, 'f_lState', true);
     expect(cellsOf(kept.parts).length).toBe(cellsOf(LIST.parts).length);
@@ -54,7 +54,7 @@ describe('a list of cards in columns', () => {
       jasmine.objectContaining({ field: 'f_lState', people: 'type' }),
     );
     const shut = withCell(LIST, 'f_lState', { people: 'read' });
-    expect(laneField(inLanes(shut, LOANS, 'f_lState'), LOANS)).toBe(STATE);
+    expect(lanesBy(inLanes(shut, LOANS, 'f_lState'), LOANS)).toBe(STATE);
     expect(
       cellsOf(inLanes(shut, LOANS, 'f_lState').parts).find((cell) => cell.field === 'f_lState')!.people,
     ).toBe('type');
@@ -84,12 +84,12 @@ describe('a list of cards in columns', () => {
       { ...CARDS, list: { ...CARDS.list!, cards: 'f_gone' } },
     ];
     for (const form of broken) {
-      expect(laneField(form, LOANS)).toBeNull();
+      expect(lanesBy(form, LOANS)).toBeNull();
       expect(formProblems(OFFICE, form)).toEqual(problem);
     }
-    expect(laneField(LIST, LOANS)).toBeNull();
+    expect(lanesBy(LIST, LOANS)).toBeNull();
     // Lists that follow have no cards.
-    expect(laneField(CARDS, table('t_fine'))).toBeNull();
+    expect(lanesBy(CARDS, table('t_fine'))).toBeNull();
   });
 
   it('is a list again when its field is dropped, or what says where that is seen', () => {

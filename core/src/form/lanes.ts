@@ -37,8 +37,9 @@ export const laysOut = (field: Field): boolean =>
  * The field whose values are the columns of cards; null where rows are none, where it is not there any more, or not for
  * everyone who looks: the rows stand beneath one another then.
  */
-export function laneField({ list, parts }: Form, table: Table): Field | null {
-  const field = list?.cards === undefined ? undefined : fieldOf(table, list.cards);
+export function lanesBy({ list, parts }: Form, table: Table): Field | null {
+  const by = list?.cards;
+  const field = by === undefined ? undefined : fieldOf(table, by);
   const cell = cellsOf(parts).find((other) => other.field === field?.id);
   // What is not there for some of the rows would be told by the column in which they stand.
   return field && cell && cell.hideIf === undefined && laysOut(field) ? field : null;

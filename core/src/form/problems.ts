@@ -12,7 +12,7 @@ import {
   type Subform,
   type Table,
 } from '../design';
-import { laneField } from './lanes';
+import { lanesBy } from './lanes';
 import { buttonProblems } from './button-problems';
 import { allParts, buttonsOf, cellsOf, partId, subformsOf, workedOf } from './tree';
 
@@ -24,7 +24,7 @@ export function formProblems(design: Design, form: Form): string[] {
     ...rowsProblems(design, table, form, form.label),
     ...problemsAt(design, table, form.parts, form.label),
   ];
-  if (form.list?.cards !== undefined && !laneField(form, table))
+  if (form.list?.cards !== undefined && !lanesBy(form, table))
     found.push(`The field whose values are the columns of ${form.label} is not on it, or lays out no rows.`);
   if (form.finds?.some((id) => !fieldOf(table, id)))
     found.push(`A field in which ${form.label} is searched is no longer there.`);

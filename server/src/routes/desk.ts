@@ -12,7 +12,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import {
-  laneField,
+  lanesBy,
   cellsOf,
   foundIn,
   levelOf,
@@ -145,7 +145,7 @@ export function deskRoutes(router: Router): void {
       screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
         const { id, label, rights } = form;
-        const listed = laneField(form, table) ? ('cards' as const) : ('list' as const);
+        const listed = lanesBy(form, table) ? ('cards' as const) : ('list' as const);
         const shows = form.list ? listed : ('record' as const);
         const names = { table: table.id, one: table.label, many: table.plural };
         return { id, label, shows, adds: rights.add, ...names };

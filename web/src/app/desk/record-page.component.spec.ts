@@ -7,7 +7,7 @@ import { emptyDesign, type ButtonAct, type Form, type FormPart } from '@heathrid
 import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { after, button } from '../testing/bench';
-import { setUpDesk } from '../testing/desk';
+import { calling, setUpDesk } from '../testing/desk';
 import type { DeskNews } from './desk-news.service';
 import { RecordDrafts } from './record-drafts.service';
 import { RecordPageComponent } from './record-page.component';
@@ -46,17 +46,7 @@ describe('RecordPageComponent', () => {
   /** All that can be read on the page, and in what lies above it. */
   const said = (): string => document.body.innerText.replace(/\s+/g, ' ');
 
-  /** The next call of a way and an address. */
-  async function call(url: string, method?: string): Promise<TestRequest> {
-    for (let i = 0; i < 400; i++) {
-      const [found] = http.match(
-        (request) => request.url === url && (method === undefined || request.method === method),
-      );
-      if (found) return found;
-      await after(5);
-    }
-    throw new Error(`Nobody has called ${url}`);
-  }
+  const call = (url: string, method?: string): Promise<TestRequest> => calling(http, url, method);
 
   async function answerList(): Promise<void> {
     (await call(`${SCREEN}/list`)).flush({

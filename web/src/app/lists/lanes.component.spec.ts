@@ -8,7 +8,7 @@ import type { RowChange } from '@heathridge/core/rows';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordRow } from '../shared/api.service';
 import { after, button } from '../testing/bench';
-import { setUpDesk } from '../testing/desk';
+import { calling, setUpDesk } from '../testing/desk';
 import { LanesComponent } from './lanes.component';
 import { ListPageComponent } from './list-page.component';
 
@@ -88,13 +88,7 @@ describe('LanesComponent', () => {
     }
   }
 
-  async function call(url: string): Promise<TestRequest> {
-    for (;;) {
-      const [found] = http.match((request) => request.url === `${SCREEN}/${url}`);
-      if (found) return found;
-      await after(5);
-    }
-  }
+  const call = (url: string): Promise<TestRequest> => calling(http, `${SCREEN}/${url}`);
 
   async function open(form: Form = CARDS, adds = true, views: object[] = []): Promise<void> {
     heard = new Subject();

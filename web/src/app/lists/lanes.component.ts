@@ -34,7 +34,7 @@ import {
 import { fieldOf, isStored, showKey, type Field, type Table } from '@heathridge/core/design';
 import {
   cardColumns,
-  laneField,
+  lanesBy,
   cellsOf,
   choiceColour,
   lanesOf,
@@ -141,7 +141,7 @@ export class LanesComponent implements ListView {
     this.place().design.tables.find(({ id }) => id === this.pane().form.table)!,
   );
   /** The field whose values are the columns. */
-  readonly field = computed((): Field => laneField(this.pane().form, this.table())!);
+  readonly field = computed((): Field => lanesBy(this.pane().form, this.table())!);
   readonly columns = computed((): Column[] => cardColumns(this.pane().form, this.field()));
   /** Whether cards can be put elsewhere at all. */
   readonly moves = computed(() => {

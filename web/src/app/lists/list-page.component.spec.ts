@@ -9,7 +9,7 @@ import { OFFICE } from '../../../../core/src/design/testing/office';
 import { RecordDrafts } from '../desk/record-drafts.service';
 import type { RecordRow } from '../shared/api.service';
 import { after, button, shown } from '../testing/bench';
-import { setUpDesk } from '../testing/desk';
+import { calling, setUpDesk } from '../testing/desk';
 import { ListPageComponent } from './list-page.component';
 
 const RIGHTS = { add: true, change: true, delete: true };
@@ -75,13 +75,7 @@ describe('ListPageComponent', () => {
     }
   }
 
-  async function call(url: string): Promise<TestRequest> {
-    for (;;) {
-      const [found] = http.match((request) => request.url === `${SCREEN}/${url}`);
-      if (found) return found;
-      await after(5);
-    }
-  }
+  const call = (url: string): Promise<TestRequest> => calling(http, `${SCREEN}/${url}`);
 
   const grids = (): HTMLElement[] => [...page().querySelectorAll<HTMLElement>('ag-grid-angular')];
   const cell = (list: number, row: number, column: string): HTMLElement =>

@@ -31,7 +31,7 @@ import {
   tap,
 } from 'rxjs';
 import { catalogOf, fieldOf, showKey, type FieldPath, type Table } from '@heathridge/core/design';
-import { laneField, cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
+import { lanesBy, cellsOf, panesOf, valueIs, type Pane } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
 import { DeskLine } from '../desk/desk-news.service';
@@ -158,7 +158,7 @@ export class ListPageComponent implements MayHoldChanges {
   /** Whether the rows of the first list stand as cards in columns. */
   readonly isInLanes = computed(() => {
     const [first] = this.shown();
-    return first !== undefined && !this.isLine() && laneField(first.pane.form, first.table) !== null;
+    return first !== undefined && !this.isLine() && lanesBy(first.pane.form, first.table) !== null;
   });
   readonly paths = computed((): FieldPath[] => {
     const [first] = this.shown();

@@ -4,7 +4,7 @@ import { MatTableModule } from '@angular/material/table';
 import { fieldOf, isGiven, valueKind, type Design, type Form, type Table } from '@heathridge/core/design';
 import {
   cardColumns,
-  laneField,
+  lanesBy,
   choiceColour,
   columnsOf,
   lanesOf,
@@ -215,7 +215,7 @@ export class ListSheetComponent {
       const table = design.tables.find(({ id }) => id === pane.form.table)!;
       const { rights } = pane.form;
       // Nothing is typed into cards: they are moved.
-      const isInLanes = laneField(pane.form, table) !== null;
+      const isInLanes = lanesBy(pane.form, table) !== null;
       const heads = columnsOf(pane.form.parts).map((column): Head => {
         const field = column.part === 'cell' ? fieldOf(table, column.field) : undefined;
         const kind = field
@@ -256,7 +256,7 @@ export class ListSheetComponent {
   /** The first rows as cards; null where they stand beneath one another. */
   readonly lanes = computed((): readonly SampledLane[] | null => {
     const [first] = this.lists();
-    const field = first ? laneField(first.pane.form, first.table) : null;
+    const field = first ? lanesBy(first.pane.form, first.table) : null;
     if (!first || !field) return null;
     const held = (row: RecordState) => row.record().held[field.id];
     const found = first.rows.map((row): LaneValue | null => {

@@ -1,11 +1,11 @@
-import type { HttpTestingController } from '@angular/common/http/testing';
+import type { HttpTestingController, TestRequest } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
 import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import type { Observable } from 'rxjs';
 import { emptyDesign } from '@heathridge/core/design';
 import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
-import { setUp } from './bench';
+import { after, setUp } from './bench';
 
 /** A screen as the Desk names it. */
 export interface DeskScreen {
@@ -37,4 +37,20 @@ export function setUpDesk(
     screens: named,
   });
   return http;
+}
+
+/** The next call of an address, by whatever way where none is said, once somebody makes it. */
+export async function calling(
+  http: HttpTestingController,
+  url: string,
+  method?: string,
+): Promise<TestRequest> {
+  for (let tries = 0; tries < 400; tries++) {
+    const [found] = http.match(
+      (request) => request.url === url && (method === undefined || request.method === method),
+    );
+    if (found) return found;
+    await after(5);
+  }
+  throw new Error(`Nobody has called ${url}`);
 }
