@@ -103,6 +103,8 @@ export class OfficePage {
     await editor.click();
     await this.page.keyboard.press('ControlOrMeta+a');
     await this.page.keyboard.type(text);
+    // Nothing of it is lost, however fast it was typed.
+    await expect(editor).toHaveText(text);
     await this.page.keyboard.press('Escape');
   }
 }

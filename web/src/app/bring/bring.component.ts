@@ -25,6 +25,7 @@ import { options, SelectComponent, type Option } from '../shared/select.componen
 import { sizeText } from '../shared/size';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
+import { isTypedIn } from '../shared/typed-in';
 import { BringStore } from './bring.store';
 import { BroughtColumnComponent } from './brought-column.component';
 import { PickedSheet } from './picked-sheet.service';
@@ -202,8 +203,7 @@ export class BringComponent {
 
   /** Rows that were copied elsewhere; what is pasted into a line of the page stays there. */
   pasted(event: ClipboardEvent): void {
-    if (this.bring.look() || this.bring.busy() || (event.target as Element).closest('input, textarea'))
-      return;
+    if (this.bring.look() || this.bring.busy() || isTypedIn(event.target)) return;
     const file = event.clipboardData?.files[0];
     if (file) this.send(file);
     else this.pasteText(event.clipboardData?.getData('text/plain') ?? '');

@@ -98,7 +98,12 @@ export abstract class DocumentPage<D extends DesignDocument> {
 
   save(): void {
     const document = this.document();
-    if (document) this.store.save(document).subscribe();
+    if (!document) return;
+    this.store.save(document).subscribe(() => {
+      // The server writes a text without the spaces around it; what was changed meanwhile is not saved yet.
+      const saved = this.all().find(({ id }) => id === document.id);
+      if (saved && this.document() === document) this.document.set(saved);
+    });
   }
 
   drop(): void {
@@ -133,7 +138,14 @@ export abstract class DocumentPage<D extends DesignDocument> {
 
   /** Begins with what a dialog gives; with nothing where it is left. */
   protected beginBy(open: () => Observable<D | undefined>): void {
-    this.ifFree(() => open().subscribe((made) => made && this.take(made)));
+    this.ifFree(() =>
+      open().subscribe((made) => {
+        if (!made) return;
+        this.take(made);
+        // The address no longer asks for the one that was open before.
+        void this.router.navigate([], { queryParams: {} });
+      }),
+    );
   }
 
   private ifFree(then: () => void): void {

@@ -1,10 +1,7 @@
 import { Directive, ElementRef, inject, input } from '@angular/core';
+import { isTypedIn } from '../shared/typed-in';
 import type { FillCells } from './cells.service';
 import type { RowsEditor } from './rows-editor.service';
-
-/** Whether letters go into something that is typed into. */
-export const isTypedIn = (target: EventTarget | null): boolean =>
-  target instanceof Element && target.closest('input, textarea, [contenteditable="true"]') !== null;
 
 /** Whether a key is pressed in something that lies over the page: a dialog, a menu. One that fades away does not count. */
 export const isOverPage = (target: EventTarget | null): boolean =>

@@ -508,6 +508,26 @@ describe('ScreensComponent', () => {
     expect(part.unsaved()).toBeTrue();
   });
 
+  it('is saved when the server keeps a text without the spaces around it, unless it was changed meanwhile', async () => {
+    const save = async (meanwhile: () => void): Promise<void> => {
+      part.set({ conditions: [' "#f_lFee" > 1'] });
+      await fixture.whenStable();
+      button(page, 'Save screen').click();
+      meanwhile();
+      const kept = { ...FORM, conditions: ['"#f_lFee" > 1'] };
+      http
+        .expectOne('/api/files/f_x/definitions/o_a')
+        .flush({ design: { ...DESIGN, forms: [kept] }, versions: {} });
+      await fixture.whenStable();
+    };
+    await save(() => undefined);
+    expect(part.unsaved()).toBeFalse();
+    expect(part.form()!.conditions).toEqual(['"#f_lFee" > 1']);
+    await save(() => part.rename('Lending'));
+    expect(part.unsaved()).toBeTrue();
+    expect(part.form()!.label).toBe('Lending');
+  });
+
   it('makes a button, and says what it does: prints, opens what the links lead to, changes rows', async () => {
     button(page, 'Button').click();
     await fixture.whenStable();

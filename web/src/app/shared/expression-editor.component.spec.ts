@@ -1,3 +1,4 @@
+import { EditorView } from '@codemirror/view';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { catalogOf } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
@@ -82,5 +83,36 @@ describe('ExpressionEditorComponent', () => {
     await fixture.whenStable();
     expect(element.querySelector('[role="textbox"]')!.textContent).toBe('fee');
     expect(message()).toContain('No field can be used here');
+  });
+
+  it('keeps what is typed while an answer to what was typed before comes late, or in other words', async () => {
+    const element = await show('', { condition: false });
+    const line = element.querySelector<HTMLElement>('[role="textbox"]')!;
+    const view = EditorView.findFromDOM(line)!;
+    const type = (insert: string): void => {
+      view.dispatch({ changes: { from: view.state.doc.length, insert }, userEvent: 'input.type' });
+    };
+    type('Fee');
+    type(' *');
+    expect(seen.map(({ text, ok }) => [text, ok])).toEqual([
+      ['Fee', true],
+      ['Fee *', false],
+    ]);
+    // The page writes a name as its field has it, and has only now come round to it.
+    fixture.componentRef.setInput('value', 'fee');
+    await fixture.whenStable();
+    expect(line.textContent).toBe('Fee *');
+    expect(message()).toContain('ends too early');
+    type(' 2');
+    expect(seen.at(-1)).toEqual({ text: 'Fee * 2', ok: true });
+    fixture.componentRef.setInput('value', 'fee * 2');
+    await fixture.whenStable();
+    expect(line.textContent).toBe('Fee * 2');
+    // What comes without anything having been typed is from somewhere else.
+    const before = seen.length;
+    fixture.componentRef.setInput('value', 'fee');
+    await fixture.whenStable();
+    expect(line.textContent).toBe('fee');
+    expect(seen.length).toBe(before);
   });
 });

@@ -26,6 +26,7 @@ import {
   bind,
   bindCondition,
   CALLS,
+  toStored,
   writtenName,
   type Catalog,
   type Fix,
@@ -110,15 +111,34 @@ export class ExpressionEditorComponent implements OnDestroy {
   readonly warning = signal('');
   /** What would put the first problem or warning right. */
   readonly fix = signal<Fix | null>(null);
+  /** What was typed since the value came last and can be used, as it is stored. */
+  private told: string[] = [];
+  private isSet = false;
 
   constructor() {
     effect(() => {
       const text = this.value();
       if (!this.view) this.view = this.create(text);
-      else if (this.view.state.doc.toString() !== text)
-        this.view.dispatch({ changes: { from: 0, to: this.view.state.doc.length, insert: text } });
-      this.check(text);
+      // What was typed since is not lost to an answer that is late, or that writes the same in another way.
+      else if (!this.told.includes(this.stored(text))) this.put(text);
+      this.told = [];
+      this.check(this.view.state.doc.toString());
     });
+  }
+
+  /** What is meant, however it is written; as it is written where that cannot be told. */
+  private stored(text: string): string {
+    const table = this.table();
+    const read = attempt(() => (table === null ? text : toStored(text, this.catalog(), table)));
+    return (read.ok ? read.value : text).trim();
+  }
+
+  private put(text: string): void {
+    const { view } = this;
+    if (!view || view.state.doc.toString() === text) return;
+    this.isSet = true;
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+    this.isSet = false;
   }
 
   ngOnDestroy(): void {
@@ -148,9 +168,12 @@ export class ExpressionEditorComponent implements OnDestroy {
           autocompletion({ override: [(context) => this.complete(context)], icons: false }),
           linter((view) => this.diagnostics(view.state.doc.toString()), { delay: 200 }),
           EditorView.updateListener.of((update) => {
-            if (!update.docChanged) return;
+            // What comes from outside is known there.
+            if (!update.docChanged || this.isSet) return;
             const next = update.state.doc.toString();
-            this.changed.emit({ text: next, ok: this.check(next) });
+            const ok = this.check(next);
+            if (ok) this.told.push(this.stored(next));
+            this.changed.emit({ text: next, ok });
           }),
         ],
       }),
