@@ -1,6 +1,7 @@
 import {
   fieldOf,
   tableOf,
+  type Board,
   type ButtonAct,
   type Design,
   type Form,
@@ -185,6 +186,47 @@ const button = (id: string, label: string, does: ButtonAct): FormButton => ({
   width: 3,
   does,
 });
+
+/** What the day brings, side by side: how much there is, and the rows themselves, for all or of one instrument. */
+export const BOARDS: readonly Board[] = [
+  {
+    type: 'board',
+    id: 'h_overview',
+    label: 'Overview',
+    parts: [
+      { part: 'number', id: 'k_late', width: 4, height: 2, screen: 'o_late' },
+      {
+        part: 'number',
+        id: 'k_repairs',
+        width: 4,
+        height: 2,
+        label: 'In the workshop',
+        screen: 'o_workshop',
+      },
+      { part: 'number', id: 'k_hires', width: 4, height: 2, label: 'All hires', screen: 'o_hireDesk' },
+      { part: 'list', id: 'k_lateList', width: 7, height: 8, screen: 'o_late' },
+      { part: 'list', id: 'k_repairList', width: 5, height: 8, label: 'Repairs', screen: 'o_repairs' },
+      { part: 'list', id: 'k_cards', width: 12, height: 10, screen: 'o_workshop' },
+    ],
+    filters: [
+      { by: 'row', id: 'v_instrument', label: 'Instrument', table: tableId('instrument'), ways: [] },
+      {
+        by: 'days',
+        id: 'v_days',
+        label: 'Begun',
+        starts: 'all',
+        ways: [
+          { part: 'k_late', way: [fieldId('hire', 'hired_on')] },
+          { part: 'k_lateList', way: [fieldId('hire', 'hired_on')] },
+          { part: 'k_hires', way: [fieldId('hire', 'hired_on')] },
+          { part: 'k_repairs', way: [fieldId('repair', 'brought_in')] },
+          { part: 'k_repairList', way: [fieldId('repair', 'brought_in')] },
+          { part: 'k_cards', way: [fieldId('repair', 'brought_in')] },
+        ],
+      },
+    ],
+  },
+];
 
 /** The screens on the Desk: each made from its table in one step, as a builder would. */
 export function demoForms(design: Design): Form[] {

@@ -6,7 +6,7 @@ import type { Context } from '@heathridge/server/http/context';
 import { keepAttachment } from '@heathridge/server/rows/attachments';
 import { putDefinition } from '@heathridge/server/store/definitions';
 import { place } from '@heathridge/server/store/file-schema';
-import { demoForms, QUERIES, REPORTS } from './documents';
+import { BOARDS, demoForms, QUERIES, REPORTS } from './documents';
 import { demoRows } from './rows';
 import { PICTURES } from './pictures';
 import { OVERLAP, PLACES, TABLES, tableId } from './tables';
@@ -71,7 +71,7 @@ export async function makeDemo({
       tx.insert(place)
         .values({ table: tableId(name), x, y })
         .run();
-    for (const document of [...QUERIES, ...demoForms(file.design), ...REPORTS])
+    for (const document of [...QUERIES, ...demoForms(file.design), ...BOARDS, ...REPORTS])
       putDefinition(tx as never, document, { at: clock.now(), by: builder!.name });
   });
   file.writer.exec('ANALYZE; PRAGMA wal_checkpoint(TRUNCATE)');

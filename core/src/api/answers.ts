@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { Change, type Notice } from '../change';
 import { FAULTS } from '../expression';
-import { Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
+import { Board, Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
 import type { Beyond } from '../form';
 import type { LinkOffer } from '../plan';
 import type { FunnelPart, ResultColumn } from '../query';
@@ -357,6 +357,7 @@ export const DeskInfo = v.strictObject({
   duty: v.nullable(v.string()),
   settings: Settings,
   today: v.string(),
+  boards: v.array(v.strictObject({ id: Id, label: v.string() })),
   screens: v.array(
     v.strictObject({
       id: Id,
@@ -370,6 +371,9 @@ export const DeskInfo = v.strictObject({
     }),
   ),
 });
+
+/** A board as it is there for whoever looks: each filter says by which way it narrows each part. */
+export const BoardInfo = v.strictObject({ board: Board });
 
 /** How many rows the lists have that are watched. */
 export const Watches = v.strictObject({

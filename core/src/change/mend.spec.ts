@@ -36,6 +36,7 @@ describe('what uses a field', () => {
       ['t_loan', 'the order of its rows', 'they are ordered without it'],
       ['q_l', 'column Due, a condition', 'these parts are taken out'],
       ['o_l', 'a field on it, their order', 'taken off the form'],
+      ['h_day', 'what its filter Due goes by', 'the filter leaves that part alone'],
       ['p_l', 'column Due, its group', 'taken out of the report'],
     ]);
   });

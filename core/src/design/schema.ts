@@ -544,6 +544,58 @@ export const Report = v.object({
   paper: v.picklist(['A4 tall', 'A4 wide']),
 });
 
+/** How high a part of a board is, in steps of its grid. */
+const Height = v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(30));
+
+/** Where a part of a board stands: how wide, of 12, and how high. */
+const OnBoard = { id: Id, width: Width, height: Height };
+
+/** Several screens side by side on one. */
+const BoardPart = v.variant('part', [
+  v.object({ part: v.literal('note'), ...OnBoard, look: FormNote.entries.look, text: FormNote.entries.text }),
+  /** The rows of a screen; without a name of its own it is called what the screen is called. */
+  v.object({ part: v.literal('list'), ...OnBoard, label: v.optional(Label), screen: Id }),
+  /** How many rows a screen has. */
+  v.object({ part: v.literal('number'), ...OnBoard, label: v.optional(Label), screen: Id }),
+]);
+
+/** Parts of a board, at most: each asks for rows of its own. */
+export const MOST_ON_BOARD = 24;
+
+/**
+ * The lookups from the rows of a part to what a filter asks for, the last field included, where it is not the shortest
+ * way that links make; null where the filter leaves that part alone.
+ */
+const FilterWays = v.pipe(
+  v.array(v.object({ part: Id, way: v.nullable(v.pipe(v.array(Id), v.minLength(1), v.maxLength(4))) })),
+  v.maxLength(MOST_ON_BOARD),
+);
+
+/** What narrows all parts of a board at once that have to do with it. */
+const BoardFilter = v.variant('by', [
+  /** One row of a table, which somebody finds. */
+  v.object({ by: v.literal('row'), id: Id, label: Label, table: Id, ways: FilterWays }),
+  /** Days, from one to another. */
+  v.object({
+    by: v.literal('days'),
+    id: Id,
+    label: Label,
+    starts: v.picklist(['all', 'today', 'week', 'month', 'quarter', 'year']),
+    ways: FilterWays,
+  }),
+]);
+
+export const Board = v.object({
+  type: v.literal('board'),
+  id: Id,
+  label: Label,
+  parts: v.pipe(
+    v.array(BoardPart),
+    v.maxLength(MOST_ON_BOARD, `At most ${MOST_ON_BOARD} parts stand on a board.`),
+  ),
+  filters: v.pipe(v.array(BoardFilter), v.maxLength(4, 'A board has at most 4 filters.')),
+});
+
 /** What people with a role may do to the rows of a table, and which of them they have to do with. */
 const TableRights = v.object({
   table: Id,
@@ -560,7 +612,7 @@ export const RoleDefinition = v.object({
   type: v.literal('role'),
   id: Id,
   label: Label,
-  /** The screens that are there, in the order of all screens. */
+  /** The screens and boards that are there, in the order of all screens. */
   screens: v.pipe(v.array(Id), v.maxLength(500)),
   /** Tables on which there are limits; on others there are none. */
   tables: v.pipe(v.array(TableRights), v.maxLength(500)),
@@ -617,6 +669,7 @@ export const LISTS = {
   tables: Table,
   queries: Query,
   forms: Form,
+  boards: Board,
   reports: Report,
   roles: RoleDefinition,
   kept: Kept,
@@ -660,6 +713,9 @@ export type FormPicture = v.InferOutput<typeof FormPicture>;
 export type FormButton = v.InferOutput<typeof FormButton>;
 export type ButtonAct = v.InferOutput<typeof ButtonAct>;
 export type Subform = v.InferOutput<typeof Subform>;
+export type Board = v.InferOutput<typeof Board>;
+export type BoardPart = v.InferOutput<typeof BoardPart>;
+export type BoardFilter = v.InferOutput<typeof BoardFilter>;
 export type Report = v.InferOutput<typeof Report>;
 export type RoleDefinition = v.InferOutput<typeof RoleDefinition>;
 export type Settings = v.InferOutput<typeof Settings>;

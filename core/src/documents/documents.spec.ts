@@ -92,7 +92,7 @@ describe('ids', () => {
   it('are of one thing each in the example, and of every sort there is', () => {
     expect(doubledIds(FULL)).toEqual([]);
     expect(new Set(owners.map(({ type }) => type))).toEqual(
-      new Set(['settings', 'table', 'field', 'rule', 'query', 'form', 'report', 'role']),
+      new Set(['settings', 'table', 'field', 'rule', 'query', 'form', 'board', 'report', 'role']),
     );
   });
 

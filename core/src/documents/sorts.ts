@@ -1,3 +1,4 @@
+import { boardSort } from '../board';
 import type { Design, DesignDocument, DocumentSort, DocumentType } from '../design';
 import { formSort } from '../form';
 import { roleSort } from '../people';
@@ -8,6 +9,7 @@ import { reportSort } from '../report';
 const SORTS: { readonly [T in DocumentType]: DocumentSort<Extract<DesignDocument, { readonly type: T }>> } = {
   query: querySort,
   form: formSort,
+  board: boardSort,
   report: reportSort,
   role: roleSort,
 };

@@ -65,9 +65,13 @@ export const sampled = (form: Form, most: number): Form => ({
 const withoutSubforms = (parts: readonly FormPart[]): FormPart[] =>
   mapParts(parts, (part) => (part.part === 'subform' ? null : part));
 
+/** The lists of a screen, those of one that shows a record at a time too: its records are then a list to be read. */
+export const listsOn = (design: Design, form: Form): readonly Pane[] =>
+  form.list ? panesOf(design, form) : panesOf(design, asList(form)).slice(0, 1);
+
 /** The list of a screen to which links lead; null where there is none, or none any more. */
 export const paneAt = (design: Design, form: Form, path: readonly string[]): Pane | null =>
-  panesOf(design, form).find((pane) => pane.path.join() === path.join()) ?? null;
+  listsOn(design, form).find((pane) => pane.path.join() === path.join()) ?? null;
 
 /**
  * A form as a list of its records: its cells are columns, in which nothing is typed until the builder allows it; the

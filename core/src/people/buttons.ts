@@ -43,7 +43,7 @@ function tablesTold(design: Design, ids: ReadonlySet<string>): Table[] {
 }
 
 /** Whether none of these ids is one of a field or table that is kept from a role, through what is worked out too. */
-function tellsNothingKept(design: Design, role: RoleDefinition, ids: ReadonlySet<string>): boolean {
+export function tellsNothingKept(design: Design, role: RoleDefinition, ids: ReadonlySet<string>): boolean {
   const all = new Set(ids);
   for (const id of all) {
     const type = findField(design, id)?.field.type;

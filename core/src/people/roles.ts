@@ -97,7 +97,7 @@ function leadsAway(design: Design, role: RoleDefinition, field: string): boolean
 function roleProblems(design: Design, role: RoleDefinition): string[] {
   const found: string[] = [];
   const twice = (ids: readonly string[]): boolean => new Set(ids).size < ids.length;
-  if (role.screens.some((id) => !design.forms.some((form) => form.id === id)))
+  if (role.screens.some((id) => ![...design.forms, ...design.boards].some((screen) => screen.id === id)))
     found.push('A screen of this role is no longer there.');
   if (role.fields.some(({ field }) => !findField(design, field)))
     found.push('A field on which this role has a limit is no longer there.');

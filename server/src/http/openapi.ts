@@ -2,6 +2,7 @@ import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
 import { Cell, PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
+  Board,
   Field,
   FieldType,
   Form,
@@ -78,6 +79,7 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
 
 /** Shapes that many requests hold: they stand once, under their names. */
 const SHARED = {
+  Board,
   Cell,
   Change,
   Field,

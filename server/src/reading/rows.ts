@@ -242,6 +242,8 @@ export interface ChoicesAsked {
   readonly key: RowKey | null;
   readonly only: string | number | null;
   readonly today: string;
+  /** Whether every row is meant, not those alone to which the lookup may lead anew. */
+  readonly all?: boolean;
 }
 
 /** Choices of a lookup field; null when there is no such lookup. */

@@ -1,12 +1,14 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { attempt, idsIn, sqlText, toStored } from '@heathridge/core/expression';
+import { boardsOf, isOnScreen, narrowedBy, Narrowing } from '@heathridge/core/board';
 import {
   catalogOf,
   conditionIn,
   Id,
   idsUsed,
   tableOf,
+  type Board,
   type Design,
   type Form,
   type Table,
@@ -26,6 +28,7 @@ import {
   hiddenIf,
   refusedChange,
   rowsOnScreen,
+  rowsThere,
   screensOf,
   seesLookup,
   tablesOn,
@@ -126,6 +129,36 @@ function assertShown(file: OpenFile, viewer: Viewer, path: readonly string[], ke
     throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
 }
 
+/** The board that is named, as it is there for whoever looks. */
+function boardAt({ design }: OpenFile, viewer: Viewer, id: string): Board {
+  const board = boardsOf(design, viewer).find((other) => other.id === id);
+  if (!board) throw new Problem('not-found', 'This board is no longer there.');
+  return board;
+}
+
+/** What the rows of a screen meet by what is chosen in the filters of a board on which it stands. */
+function narrowing(file: OpenFile, viewer: Viewer, { board: id, part: at, chosen }: Narrowing): string[] {
+  const { design, reader } = file;
+  const board = boardAt(file, viewer, id);
+  const part = board.parts.filter(isOnScreen).find((other) => other.id === at);
+  if (part?.screen !== viewer.screen?.id)
+    throw new Problem('not-found', 'This part is no longer on the board.');
+  const conditions = narrowedBy(design, board, part!, chosen);
+  for (const condition of conditions) {
+    const bound = attempt(() => conditionIn(design, screenOf(viewer).table, condition));
+    if (!bound.ok) throw new Problem('bad-request', bound.error.message);
+  }
+  for (const filter of board.filters) {
+    const key = chosen.find((choice) => choice.filter === filter.id)?.key ?? null;
+    if (filter.by !== 'row' || key === null) continue;
+    const table = tableAt(file, filter.table);
+    // Whether other rows lead to one that is not there for her is not told.
+    if (!isAmong(reader, design, table, [key], [rowsThere(viewer, table)]))
+      throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+  }
+  return conditions;
+}
+
 /** A value of a key of one field. */
 const KeyPart = v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]);
 
@@ -142,6 +175,7 @@ export function deskRoutes(router: Router): void {
       duty: viewer.duty?.label ?? null,
       settings: file.design.settings,
       today: todayIn(context, file),
+      boards: boardsOf(file.design, viewer).map(({ id, label }) => ({ id, label })),
       screens: screensOf(file.design, viewer).map((form) => {
         const table = tableAt(file, form.table);
         const { id, label, rights } = form;
@@ -191,6 +225,40 @@ export function deskRoutes(router: Router): void {
   });
   router.add({
     method: 'GET',
+    url: '/api/files/:file/desk/boards/:board',
+    answer: answers.BoardInfo,
+    needs: 'colleague',
+    summary: 'A board: the screens that stand on it, and what narrows them',
+    handler: ({ file, viewer, params }) => ({ board: boardAt(file, viewer, params['board']!) }),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/boards/:board/choices',
+    answer: answers.Choices,
+    needs: 'colleague',
+    summary: 'Rows to choose from in a filter of a board',
+    body: v.object({
+      filter: Id,
+      search: ChoicesBody.entries.search,
+      only: ChoicesBody.entries.only,
+    }),
+    handler: ({ context, file, viewer, params, body: { filter: id, ...asked }, gone }) => {
+      const board = boardAt(file, viewer, params['board']!);
+      const filter = board.filters.find((other) => other.id === id);
+      const way = filter?.ways.find((other) => other.way !== null)?.way;
+      if (filter?.by !== 'row' || !way) throw new Problem('not-found', 'This filter is no longer there.');
+      return choicesFor(
+        context,
+        file,
+        way.at(-1)!,
+        { ...asked, row: null, key: null, all: true },
+        gone,
+        viewer,
+      );
+    },
+  });
+  router.add({
+    method: 'GET',
     url: '/api/files/:file/desk/screens/:screen',
     answer: answers.ScreenInfo,
     needs: 'colleague',
@@ -204,7 +272,7 @@ export function deskRoutes(router: Router): void {
         tables,
         settings: file.design.settings,
         second: secondLine(design, viewer, tableOf(design, form.table)).map(({ id }) => id),
-        views: form.list ? listViews(file, form.id, person.id) : [],
+        views: listViews(file, form.id, person.id),
         today: todayIn(context, file),
       };
     },
@@ -287,6 +355,8 @@ export function deskRoutes(router: Router): void {
       search: Search.entries.search,
       sort: v.optional(GridView.entries.sort, []),
       conditions: v.optional(GridView.entries.conditions, []),
+      /** On which board the list stands, and what is chosen in the filters there. */
+      on: v.optional(v.nullable(Narrowing), null),
     }),
     handler: async ({ context: { jobs }, file, viewer, body, reply, gone: signal }) => {
       const { path, parent, start, limit, search, sort } = body;
@@ -300,7 +370,8 @@ export function deskRoutes(router: Router): void {
       if (parent !== null) assertShown(file, viewer, path.slice(0, -1), parent);
       const belongs =
         parent === null ? [] : [`"#${link}" = ${typeof parent === 'string' ? sqlText(parent) : parent}`];
-      const conditions = [...(form.conditions ?? []), ...belongs, ...body.conditions];
+      const narrowed = body.on ? narrowing(file, viewer, body.on) : [];
+      const conditions = [...(form.conditions ?? []), ...belongs, ...narrowed, ...body.conditions];
       const shows = foundIn({ ...form, finds: cellsOf(form.parts).map(({ field }) => field) }, table);
       const request = {
         start,

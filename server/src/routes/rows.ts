@@ -156,7 +156,7 @@ export async function choicesFor(
   context: Context,
   file: OpenFile,
   field: string,
-  body: v.InferOutput<typeof ChoicesBody>,
+  body: v.InferOutput<typeof ChoicesBody> & { readonly all?: boolean },
   signal: AbortSignal,
   viewer: Viewer | null = null,
 ): Promise<{ readonly choices: readonly Choice[] }> {

@@ -437,6 +437,8 @@ export interface ChoiceRequest {
   readonly today: string;
   /** What all choices meet, over the other table. */
   readonly conditions: readonly string[];
+  /** Whether every row is meant that meets them, not those alone to which the lookup may lead anew. */
+  readonly all?: boolean;
 }
 
 /** A choice: the key, what is shown of its row, and the further columns. */
@@ -468,10 +470,11 @@ export function readChoices(
   if (search !== null) conditions.push(search);
   conditions.push(...request.conditions.map((source) => conditionSql(design, target, source)));
   if (request.only !== null) conditions.push(`${key} = ${params.add(request.only)}`);
-  if (type.filter) conditions.push(toSql(bindCondition(type.filter, over).bound, writing).sql);
-  const query = design.queries.find(({ id }) => id === type.query);
+  const { all = false } = request;
+  if (type.filter && !all) conditions.push(toSql(bindCondition(type.filter, over).bound, writing).sql);
+  const query = all ? undefined : design.queries.find(({ id }) => id === type.query);
   if (query) conditions.push(`${key} IN (${queryKeys(design, query, { today: request.today }, text)})`);
-  const narrowed = narrowing(design, field, request.row, params, writing);
+  const narrowed = all ? null : narrowing(design, field, request.row, params, writing);
   if (narrowed !== null) conditions.push(narrowed);
   const by = type.order ? bind(type.order.by, over).bound : null;
   const first = by ? `, ${toSql(by, writing).sql} AS b` : '';

@@ -53,6 +53,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/desk': { for: 'colleague' },
   'GET /api/files/:file/desk/worked': { for: 'colleague' },
   'GET /api/files/:file/desk/watches': { for: 'colleague' },
+  'GET /api/files/:file/desk/boards/:board': { for: 'colleague' },
+  'POST /api/files/:file/desk/boards/:board/choices': {
+    for: 'colleague',
+    body: { filter: 'v_instrument', search: '', only: null },
+  },
   'GET /api/files/:file/desk/screens/:screen': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/list': { for: 'colleague' },
   'GET /api/files/:file/desk/screens/:screen/record': { for: 'colleague', query: 'key=[1417]' },
@@ -240,6 +245,7 @@ const PARAMS: Readonly<Record<string, string>> = {
   field: 'f_hirePlayer',
   report: 'p_overdue',
   screen: 'o_hireDesk',
+  board: 'h_overview',
   attachment: '1',
   watch: 'w',
 };

@@ -1,4 +1,4 @@
-import type { Design, FieldType, Form, Query, Report, RoleDefinition } from '../../design';
+import type { Board, Design, FieldType, Form, Query, Report, RoleDefinition } from '../../design';
 import { field, OFFICE } from '../../design/testing/office';
 import { formFromTable } from '../../form';
 
@@ -87,7 +87,7 @@ const ROLE: RoleDefinition = {
   type: 'role',
   id: 'g_counter',
   label: 'Counter',
-  screens: ['o_l'],
+  screens: ['o_l', 'h_day'],
   tables: [
     {
       table: 't_borrower',
@@ -101,6 +101,35 @@ const ROLE: RoleDefinition = {
     { table: 't_fine', read: true, add: false, change: false, delete: false, own: null, conditions: [] },
   ],
   fields: [{ field: 'f_lNote', people: 'hidden' }],
+};
+const BOARD: Board = {
+  type: 'board',
+  id: 'h_day',
+  label: 'The day',
+  parts: [
+    { part: 'note', id: 'n_day', width: 12, height: 1, look: 'heading', text: 'Out today' },
+    { part: 'number', id: 'k_out', width: 3, height: 3, screen: 'o_l' },
+    { part: 'list', id: 'k_loans', width: 9, height: 8, label: 'Loans out', screen: 'o_l' },
+  ],
+  filters: [
+    {
+      by: 'row',
+      id: 'v_who',
+      label: 'Borrower',
+      table: 't_borrower',
+      ways: [{ part: 'k_loans', way: ['f_lBorrower'] }],
+    },
+    {
+      by: 'days',
+      id: 'v_due',
+      label: 'Due',
+      starts: 'month',
+      ways: [
+        { part: 'k_loans', way: ['f_lDue'] },
+        { part: 'k_out', way: null },
+      ],
+    },
+  ],
 };
 /** The office with a document of every type. */
 export const FULL: Design = {
@@ -123,6 +152,7 @@ export const FULL: Design = {
   ),
   queries: [QUERY],
   forms: [SHOWN],
+  boards: [BOARD],
   reports: [REPORT],
   roles: [ROLE],
 };

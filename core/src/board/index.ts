@@ -1,0 +1,5 @@
+export * from './days';
+export * from './filters';
+export * from './make';
+export * from './sort';
+export * from './there';

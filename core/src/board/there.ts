@@ -1,0 +1,55 @@
+import { findField, type Board, type Design } from '../design';
+import { hiddenIf, rightsOn, screenOf, tellsNothingKept, type Viewer } from '../people';
+import { isOnScreen, tableOn, wayTo, type ScreenPart, type Way } from './filters';
+
+type Looker = Omit<Viewer, 'screen'>;
+
+/**
+ * A board as it is there for somebody, or null where it is not: with those parts whose screens are there for her, and
+ * with filters that go by nothing that is kept from her. Each filter says of every part by which way it narrows it.
+ */
+export function boardOf(design: Design, viewer: Looker, board: Board): Board | null {
+  const { duty } = viewer;
+  if (duty && !duty.screens.includes(board.id)) return null;
+  const screens = new Map(
+    board.parts.filter(isOnScreen).map(({ screen: id }) => {
+      const form = design.forms.find((other) => other.id === id);
+      return [id, form ? screenOf(design, viewer, form) : null];
+    }),
+  );
+  const parts = board.parts.filter((part) => !isOnScreen(part) || screens.get(part.screen) != null);
+  const filters = board.filters.flatMap((filter) => {
+    if (filter.by === 'row' && duty && !rightsOn(duty, filter.table).read) return [];
+    const ways = parts.filter(isOnScreen).map((part) => {
+      const way = wayTo(design, filter, part);
+      const screen = screens.get(part.screen)!;
+      return {
+        part: part.id,
+        way: way && isTold(design, { ...viewer, screen }, part, way) ? [...way] : null,
+      };
+    });
+    return ways.some(({ way }) => way !== null) ? [{ ...filter, ways }] : [];
+  });
+  return { ...board, parts, filters };
+}
+
+/** Whether nothing of a way is kept from somebody: which rows are left would tell it. */
+function isTold(design: Design, viewer: Viewer, part: ScreenPart, way: Way): boolean {
+  const { duty } = viewer;
+  const table = tableOn(design, part)!;
+  if (hiddenIf(design, viewer, table).has(way[0]!)) return false;
+  if (duty === null) return true;
+  // Of the rows on the way some may not be hers: which of hers lead to them is not told either.
+  const isLimited = (id: string): boolean => {
+    const { own, conditions } = rightsOn(duty, findField(design, id)?.table.id ?? '');
+    return Boolean(own) || conditions.length > 0;
+  };
+  return tellsNothingKept(design, duty, new Set(way)) && !way.slice(1).some(isLimited);
+}
+
+/** The boards of a file as they are there for somebody, those left out of which she would see no part. */
+export const boardsOf = (design: Design, viewer: Looker): Board[] =>
+  design.boards.flatMap((board) => {
+    const there = boardOf(design, viewer, board);
+    return there && (there.parts.length > 0 || viewer.duty === null) ? [there] : [];
+  });
