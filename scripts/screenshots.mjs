@@ -146,6 +146,12 @@ try {
   await page.getByRole('region', { name: 'Done' }).getByRole('listitem').nth(3).waitFor();
   await shot('cards');
   await page.getByRole('tab', { name: 'Hire desk' }).click();
+  await page.getByRole('tab', { name: 'Overview' }).click();
+  await page.locator('hr-board-list [row-index="0"]').first().waitFor();
+  await page.locator('[data-card]').first().waitFor();
+  await page.waitForTimeout(800);
+  await shot('board');
+  await page.getByRole('tab', { name: 'Hire desk' }).click();
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);
   await page.locator('.entry').nth(1).click();
@@ -153,8 +159,6 @@ try {
   await page.keyboard.press('Tab');
   await page.getByText('comes back after the day').waitFor();
   await shot('desk');
-  await page.emulateMedia({ colorScheme: 'dark' });
-  await shot('desk-dark');
 } finally {
   await browser.close();
   await server.stop();

@@ -41,6 +41,12 @@ export const routes: Routes = [
         loadComponent: () => import('./query/query.component').then((m) => m.QueryComponent),
       },
       {
+        path: 'screens/boards',
+        title: 'Boards · Heathridge',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./boards/boards.component').then((m) => m.BoardsComponent),
+      },
+      {
         path: 'screens',
         title: 'Screens · Heathridge',
         canDeactivate: [leaveGuard],
@@ -77,6 +83,11 @@ export const routes: Routes = [
         path: 'list/:screen',
         canDeactivate: [leaveGuard],
         loadComponent: () => import('./lists/list-page.component').then((m) => m.ListPageComponent),
+      },
+      {
+        path: 'board/:board',
+        canDeactivate: [leaveGuard],
+        loadComponent: () => import('./boards/board-page.component').then((m) => m.BoardPageComponent),
       },
       { path: '', pathMatch: 'full', redirectTo: 'today' },
     ],

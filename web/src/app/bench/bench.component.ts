@@ -25,6 +25,7 @@ const STAGES = [
 const DOCUMENT_PAGES: Readonly<Record<DocumentType, { readonly path: string; readonly what: string }>> = {
   query: { path: 'query', what: 'query' },
   form: { path: 'screens', what: 'screen' },
+  board: { path: 'screens/boards', what: 'board' },
   report: { path: 'print', what: 'report' },
   role: { path: 'people', what: 'role' },
 };

@@ -6,6 +6,7 @@ import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/rou
 import { seeAs } from '../shared/as-role';
 import { AccountMenuComponent } from '../shared/account-menu.component';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
+import { isTypedIn } from '../shared/typed-in';
 import { DeskLine } from './desk-news.service';
 import { DeskStore } from './desk.store';
 
@@ -50,6 +51,17 @@ import { DeskStore } from './desk.store';
             [active]="here.isActive"
             [class.here]="here.isActive"
             >{{ screen.label }}</a
+          >
+        }
+        @for (board of desk.info()?.boards ?? []; track board.id) {
+          <a
+            mat-tab-link
+            [routerLink]="['/desk', file(), 'board', board.id]"
+            routerLinkActive
+            #here="routerLinkActive"
+            [active]="here.isActive"
+            [class.here]="here.isActive"
+            >{{ board.label }}</a
           >
         }
       </nav>
@@ -191,7 +203,7 @@ export class DeskComponent {
   }
 
   keys(event: KeyboardEvent): void {
-    if (event.key === '?' && !(event.target as HTMLElement).closest('input, textarea, select'))
+    if (event.key === '?' && !isTypedIn(event.target))
       this.dialogs.open(() => import('../shared/keys.dialog').then((m) => m.KeysDialog)).subscribe();
   }
 }

@@ -19,6 +19,11 @@ export class DeskStore {
     return { locale: localeOf(info?.settings ?? emptyDesign().settings), today: info?.today ?? '2000-01-01' };
   });
 
+  /** The screen on which rows of a table are opened one by one; null where there is none for whoever looks. */
+  recordScreenOf(table: string): DeskInfo['screens'][number] | null {
+    return this.info()?.screens.find(({ shows, table: id }) => shows === 'record' && id === table) ?? null;
+  }
+
   /** A moment in UTC as people here write it, to the minute. */
   moment(at: string): string {
     return showValue({ kind: 'dateTime' }, `${at.slice(0, 16)}:00Z`, this.reading().locale);

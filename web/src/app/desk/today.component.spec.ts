@@ -41,6 +41,7 @@ describe('TodayComponent', () => {
       role: 'builder',
       settings: emptyDesign().settings,
       today: '2026-11-25',
+      boards: [],
       screens: [
         { id: 'o_loans', label: 'Loans', shows: 'record', adds: true, one: 'Loan', many: 'Loans' },
         { id: 'o_late', label: 'Late', shows: 'list', adds: true, one: 'Loan', many: 'Loans' },

@@ -42,7 +42,15 @@ const DOES = { record: 'find and change', list: 'a list of', cards: 'cards of' }
               >
             }
           </div>
-        } @empty {
+        }
+        @for (board of desk.info()?.boards ?? []; track board.id) {
+          <div class="card">
+            <a class="open" [routerLink]="['/desk', desk.file, 'board', board.id]"
+              ><strong>{{ board.label }}</strong> <span class="soft">several screens side by side</span></a
+            >
+          </div>
+        }
+        @if (isEmpty()) {
           <div class="card empty">
             <p>No screen is on the Desk yet. The builder makes them in Screens.</p>
           </div>
@@ -203,6 +211,10 @@ export class TodayComponent {
   readonly numbers = signal<ReadonlyMap<string, string>>(new Map());
   readonly problem = signal('');
   readonly drafts = signal<readonly RecordDraft[]>(this.kept.list(this.desk.file));
+  readonly isEmpty = computed(() => {
+    const info = this.desk.info();
+    return info !== null && info.screens.length + info.boards.length === 0;
+  });
   readonly unfinished = computed(() => this.drafts().length + (this.worked()?.draft ? 1 : 0));
 
   constructor() {

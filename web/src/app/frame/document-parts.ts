@@ -2,6 +2,7 @@ import { SegmentsComponent } from '../shared/segments.component';
 import { DocumentsComponent } from './documents.component';
 import { HeadingComponent } from './heading.component';
 import { NothingComponent } from './nothing.component';
+import { StepsComponent } from './steps.component';
 
 /** What pages are made of on which one document out of a list is edited. */
 export const DOCUMENT_PARTS = [
@@ -9,4 +10,5 @@ export const DOCUMENT_PARTS = [
   HeadingComponent,
   NothingComponent,
   SegmentsComponent,
+  StepsComponent,
 ] as const;

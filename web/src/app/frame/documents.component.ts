@@ -1,4 +1,4 @@
-import { booleanAttribute, Component, input, output } from '@angular/core';
+import { booleanAttribute, Component, computed, input, output } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatListModule } from '@angular/material/list';
@@ -19,36 +19,44 @@ export interface Listed {
   imports: [MatButton, MatIconModule, MatListModule],
   host: { role: 'complementary', '[attr.aria-label]': 'about()' },
   template: `
-    <h2>{{ heading() }}</h2>
-    <mat-nav-list [attr.aria-label]="heading()">
-      @for (item of list(); track item.id) {
+    @for (group of groups(); track group.heading) {
+      <h2>{{ group.heading }}</h2>
+      <mat-nav-list [attr.aria-label]="group.heading">
+        @for (item of group.list; track item.id) {
+          <button
+            mat-list-item
+            type="button"
+            [activated]="item.id === current()"
+            [attr.aria-current]="item.id === current()"
+            (click)="group.opened.emit(item.id)"
+          >
+            <span matListItemTitle dir="auto">{{ item.label }}</span>
+            @if (item.warns) {
+              <span matListItemMeta class="warns"
+                ><mat-icon svgIcon="warning" aria-hidden="true" /><span class="visually-hidden"
+                  >something in it is to be mended</span
+                ></span
+              >
+            }
+            @if (item.count !== undefined) {
+              <span matListItemMeta>{{ item.count.toLocaleString('en-GB') }}</span>
+            }
+          </button>
+        } @empty {
+          <p class="soft none">{{ group.none }}</p>
+        }
+      </mat-nav-list>
+      @if (group.act) {
         <button
-          mat-list-item
+          matButton="outlined"
+          class="new"
           type="button"
-          [activated]="item.id === current()"
-          [attr.aria-current]="item.id === current()"
-          (click)="opened.emit(item.id)"
+          [disabled]="disabled()"
+          (click)="group.begun.emit()"
         >
-          <span matListItemTitle dir="auto">{{ item.label }}</span>
-          @if (item.warns) {
-            <span matListItemMeta class="warns"
-              ><mat-icon svgIcon="warning" aria-hidden="true" /><span class="visually-hidden"
-                >something in it is to be mended</span
-              ></span
-            >
-          }
-          @if (item.count !== undefined) {
-            <span matListItemMeta>{{ item.count.toLocaleString('en-GB') }}</span>
-          }
+          <mat-icon svgIcon="add" />{{ group.act }}
         </button>
-      } @empty {
-        <p class="soft none">{{ none() }}</p>
       }
-    </mat-nav-list>
-    @if (act()) {
-      <button matButton="outlined" class="new" type="button" [disabled]="disabled()" (click)="begun.emit()">
-        <mat-icon svgIcon="add" />{{ act() }}
-      </button>
     }
     <ng-content />
   `,
@@ -97,6 +105,36 @@ export class DocumentsComponent {
   /** What is said where the list is empty. */
   readonly none = input('');
   readonly disabled = input(false, { transform: booleanAttribute });
+  /** A second list beneath the first, of what is made of what stands in that. */
+  readonly others = input<readonly Listed[]>([]);
+  readonly othersHeading = input('');
+  readonly othersNone = input('');
+  readonly otherAct = input('');
   readonly opened = output<string>();
   readonly begun = output();
+  readonly otherOpened = output<string>();
+  readonly otherBegun = output();
+
+  readonly groups = computed(() => [
+    {
+      heading: this.heading(),
+      list: this.list(),
+      none: this.none(),
+      act: this.act(),
+      opened: this.opened,
+      begun: this.begun,
+    },
+    ...(this.othersHeading()
+      ? [
+          {
+            heading: this.othersHeading(),
+            list: this.others(),
+            none: this.othersNone(),
+            act: this.otherAct(),
+            opened: this.otherOpened,
+            begun: this.otherBegun,
+          },
+        ]
+      : []),
+  ]);
 }

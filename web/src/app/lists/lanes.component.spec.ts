@@ -11,6 +11,7 @@ import { after, button } from '../testing/bench';
 import { calling, setUpDesk } from '../testing/desk';
 import { LanesComponent } from './lanes.component';
 import { ListPageComponent } from './list-page.component';
+import { TakingBack } from './taking-back.service';
 
 const LOANS = OFFICE.tables.find(({ id }) => id === 't_loan')!;
 const FINES = OFFICE.tables.find(({ id }) => id === 't_fine')!;
@@ -187,7 +188,7 @@ describe('LanesComponent', () => {
     expect(fixture.componentInstance.unsaved()).toBe(false);
     expect(document.activeElement).toBe(card(1));
     expect(document.body.textContent).toContain('Loan 1 is in “Back” now.');
-    const back = fixture.componentInstance.takeBack();
+    const back = fixture.debugElement.injector.get(TakingBack).take();
     const undo = await call('undo');
     expect(undo.request.body).toEqual({ entry: 9 });
     loans[0]!.state = 'Out';

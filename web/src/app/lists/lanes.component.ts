@@ -31,6 +31,7 @@ import {
   tap,
   type Observable,
 } from 'rxjs';
+import type { Narrowing } from '@heathridge/core/board';
 import { fieldOf, isStored, showKey, type Field, type Table } from '@heathridge/core/design';
 import {
   cardColumns,
@@ -120,6 +121,8 @@ export class LanesComponent implements ListView {
   readonly place = input.required<Place>();
   readonly search = input('');
   readonly conditions = input<readonly string[]>([]);
+  /** On which board it stands, and what is chosen in the filters there. */
+  readonly on = input<Narrowing | null>(null);
   /** How it is looked at, where somebody has kept that. */
   readonly view = input<GridView | null>(null);
   /** Whether what is asked now is kept with how it is looked at. */
@@ -215,6 +218,7 @@ export class LanesComponent implements ListView {
     effect(() => {
       this.search();
       this.conditions();
+      this.on();
       this.sort();
       this.field();
       untracked(() => {
@@ -280,6 +284,7 @@ export class LanesComponent implements ListView {
         limit: Math.min(MOST_READ, most - start),
         search: this.search(),
         conditions: [...this.conditions(), lane.condition],
+        on: this.on(),
         sort: this.sort(),
       }),
     );

@@ -42,6 +42,7 @@ import {
   type FormWorked,
   type Subform,
 } from '@heathridge/core/design';
+import type { Narrowing } from '@heathridge/core/board';
 import { columnsOf, partId, pictureId, type Column, type Pane } from '@heathridge/core/form';
 import { viewFor, type GridView, type RowChange, type RowKey } from '@heathridge/core/rows';
 import { isNumeric, type Value } from '@heathridge/core/values';
@@ -182,6 +183,8 @@ export class ListGridComponent implements ListView {
   /** Whether what is asked now is kept with how the list is looked at. */
   readonly keepsConditions = input(true);
   readonly conditions = input<readonly string[]>([]);
+  /** On which board it stands, and what is chosen in the filters there. */
+  readonly on = input<Narrowing | null>(null);
   /** How it is looked at, where somebody has kept that. */
   readonly view = input<GridView | null>(null);
   /** Whether its rows are opened on a screen of their own. */
@@ -282,6 +285,7 @@ export class ListGridComponent implements ListView {
     effect(() => {
       this.search();
       this.conditions();
+      this.on();
       this.parent();
       this.rows();
       untracked(() => {
@@ -327,19 +331,20 @@ export class ListGridComponent implements ListView {
   private setSource(): void {
     const [grid, rows] = [this.grid, this.rows()];
     if (!grid) return;
-    const [search, conditions, parent, path] = [
-      this.search(),
-      [...this.conditions()],
-      this.parent(),
-      this.pane().path,
-    ];
+    const asked = {
+      search: this.search(),
+      conditions: [...this.conditions()],
+      parent: this.parent(),
+      path: this.pane().path,
+      on: this.on(),
+    };
     // The grid asks for them a little later; an answer that comes for other rows is none to these.
     this.isReading = true;
     const source = ++this.sources;
     grid.setGridOption('datasource', {
       getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
         this.sort = orderAsked(sortModel);
-        const request = { path, parent, start: startRow, limit: endRow - startRow, search, conditions };
+        const request = { ...asked, start: startRow, limit: endRow - startRow };
         this.isReading = startRow === 0;
         this.api.page(this.desk.file, this.place().screen, { ...request, sort: this.sort }).subscribe({
           next: ({ rows: read, total }) => {

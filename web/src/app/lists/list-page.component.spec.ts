@@ -11,6 +11,7 @@ import type { RecordRow } from '../shared/api.service';
 import { after, button, shown } from '../testing/bench';
 import { calling, setUpDesk } from '../testing/desk';
 import { ListPageComponent } from './list-page.component';
+import { TakingBack } from './taking-back.service';
 
 const RIGHTS = { add: true, change: true, delete: true };
 const LIST: Form = {
@@ -173,7 +174,7 @@ describe('ListPageComponent', () => {
     save.flush({ entry: 7, saved: [{ change: 0, table: 't_borrower', key: [1] }] });
     await settle();
     expect(document.body.textContent).toContain('Borrower 1 is saved.');
-    const back = fixture.componentInstance.takeBack();
+    const back = fixture.debugElement.injector.get(TakingBack).take();
     const undo = await call('undo');
     expect(undo.request.body).toEqual({ entry: 7 });
     undo.flush({ entry: 8, tables: ['t_borrower'] });

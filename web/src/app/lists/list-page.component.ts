@@ -46,18 +46,18 @@ import type { MayHoldChanges } from '../shared/leave.guard';
 import { problemOf } from '../shared/problem';
 import { conditionWords } from '../shared/readable';
 import { StripComponent } from '../shared/strip.component';
+import { isTypedIn } from '../shared/typed-in';
 import { Toast } from '../shared/toast.service';
 import type { Fetch } from '../value/held';
 import { LanesComponent } from './lanes.component';
 import { ListGridComponent } from './list-grid.component';
 import type { ListView, Place } from './list-view';
+import { TakingBack } from './taking-back.service';
 
 /** Conditions that are asked at once at most. */
 const MOST_CONDITIONS = 20;
 /** Milliseconds without a letter after which a search begins. */
 const SEARCH_AFTER = 200;
-/** Milliseconds for which it is offered to take something back. */
-const BACK_OFFERED = 6000;
 
 /** A list of the screen with what is picked in the list before it. */
 interface Shown {
@@ -84,7 +84,7 @@ interface Shown {
     MatTooltipModule,
     StripComponent,
   ],
-  providers: [RowRemoval],
+  providers: [RowRemoval, TakingBack],
   host: {
     '(document:keydown)': 'keys($event)',
     '(window:beforeunload)': 'warn($event)',
@@ -98,6 +98,7 @@ export class ListPageComponent implements MayHoldChanges {
   private readonly injector = inject(Injector);
   private readonly router = inject(Router);
   private readonly toast = inject(Toast);
+  private readonly back = inject(TakingBack);
   readonly desk = inject(DeskStore);
   readonly screen = input.required<string>();
   /** What the rows of the first list are to hold, by field id, as JSON; set by what leads here. */
@@ -127,7 +128,6 @@ export class ListPageComponent implements MayHoldChanges {
     return lanes ? [lanes, ...this.grids()] : this.grids();
   });
   private readonly searchBox = viewChild<ElementRef<HTMLInputElement>>('searchBox');
-  private last: { readonly entry: number; readonly screen: string } | null = null;
 
   readonly design = computed(() => {
     const info = this.info();
@@ -202,7 +202,7 @@ export class ListPageComponent implements MayHoldChanges {
           this.found.set('');
           this.picks.set([]);
           this.totals.set([]);
-          this.last = null;
+          this.back.forget();
         }),
         switchMap(({ screen }) =>
           this.api.screen(this.desk.file, screen).pipe(
@@ -223,6 +223,8 @@ export class ListPageComponent implements MayHoldChanges {
     inject(DeskLine)
       .all.pipe(debounceTime(SEARCH_AFTER), takeUntilDestroyed())
       .subscribe(() => this.lists().forEach((grid) => grid.refresh()));
+    this.back.done.pipe(takeUntilDestroyed()).subscribe(() => this.lists().forEach((grid) => grid.refresh()));
+    this.back.failed.pipe(takeUntilDestroyed()).subscribe((words) => this.problem.set(words));
     effect(() => {
       if (this.isLine()) untracked(() => this.finds.next(''));
     });
@@ -309,8 +311,7 @@ export class ListPageComponent implements MayHoldChanges {
 
   /** The screen of records on which the rows of a list are opened; null where there is none for her. */
   placeOf({ table }: Shown): string | null {
-    const screens = this.desk.info()?.screens ?? [];
-    return screens.find(({ shows, table: id }) => shows === 'record' && id === table.id)?.id ?? null;
+    return this.desk.recordScreenOf(table.id)?.id ?? null;
   }
 
   async open(shown: Shown, key: RowKey): Promise<void> {
@@ -323,10 +324,7 @@ export class ListPageComponent implements MayHoldChanges {
 
   /** Whether a record is begun on the screen on which the rows of a list are opened. */
   begins(shown: Shown): boolean {
-    const screen = this.placeOf(shown);
-    return (
-      shown.pane.form.rights.add && this.desk.info()?.screens.find(({ id }) => id === screen)?.adds === true
-    );
+    return shown.pane.form.rights.add && this.desk.recordScreenOf(shown.table.id)?.adds === true;
   }
 
   async begin(shown: Shown, given: Readonly<Record<string, string | number | boolean>>): Promise<void> {
@@ -402,23 +400,7 @@ export class ListPageComponent implements MayHoldChanges {
 
   /** Says what was saved, and offers to take it back. */
   saved({ text, entry }: { readonly text: string; readonly entry: number }): void {
-    const screen = this.screen();
-    this.last = { entry, screen };
-    this.toast.offer(text, 'Take it back', () => void this.takeBack(), BACK_OFFERED);
-  }
-
-  async takeBack(): Promise<void> {
-    const { last } = this;
-    this.last = null;
-    if (!last) return;
-    try {
-      await firstValueFrom(this.api.undoSave(this.desk.file, last.screen, last.entry));
-    } catch (error) {
-      this.problem.set(problemOf(error).detail);
-      return;
-    }
-    this.toast.say('It is as it was before.');
-    this.lists().forEach((grid) => grid.refresh());
+    this.back.offer({ text, entry, screen: this.screen() });
   }
 
   unsaved(): boolean {
@@ -451,7 +433,7 @@ export class ListPageComponent implements MayHoldChanges {
   keys(event: KeyboardEvent): void {
     if (this.dialog.openDialogs.length > 0) return;
     const letter = event.key.toLowerCase();
-    const isTyping = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+    const isTyping = isTypedIn(event.target);
     if (event.ctrlKey && letter === 's') {
       event.preventDefault();
       void this.settle();
@@ -461,9 +443,9 @@ export class ListPageComponent implements MayHoldChanges {
     } else if (event.ctrlKey && letter === 'k') {
       event.preventDefault();
       this.searchBox()?.nativeElement.focus();
-    } else if (event.ctrlKey && letter === 'z' && this.last && !isTyping) {
+    } else if (event.ctrlKey && letter === 'z' && this.back.isOffered() && !isTyping) {
       event.preventDefault();
-      void this.takeBack();
+      void this.back.take();
     }
   }
 }

@@ -3,7 +3,7 @@ import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
-import type { Form, RoleDefinition, Table } from '@heathridge/core/design';
+import type { Board, Form, RoleDefinition, Table } from '@heathridge/core/design';
 import { rightsOn, tablesOn, type TableRights } from '@heathridge/core/people';
 import { DocumentPage } from '../file/document-page';
 import { DetailsComponent } from '../frame/details.component';
@@ -54,11 +54,11 @@ import { TableLimitsComponent } from './table-limits.component';
         <div class="sheet">
           <div class="card part" role="group" aria-label="Screens">
             <h2>Screens it finds</h2>
-            @if (forms().length === 0) {
+            @if (screens().length === 0) {
               <p class="soft">There is no screen yet: make one in Screens first.</p>
             }
             <div class="screens">
-              @for (form of forms(); track form.id) {
+              @for (form of screens(); track form.id) {
                 <mat-checkbox [checked]="current.screens.includes(form.id)" (change)="toggle(form)">{{
                   form.label
                 }}</mat-checkbox>
@@ -141,7 +141,11 @@ export class PeopleComponent extends DocumentPage<RoleDefinition> {
   };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'role' });
   readonly role = this.document;
-  readonly forms = computed(() => this.store.design().forms);
+  /** Everything that opens on the Desk: forms, lists and boards. */
+  readonly screens = computed((): readonly (Form | Board)[] => {
+    const { forms, boards } = this.store.design();
+    return [...forms, ...boards];
+  });
   /** The tables on the screens of the role, in the order of the design. */
   readonly tables = computed((): Table[] => {
     const [design, role] = [this.store.design(), this.role()];
@@ -161,16 +165,16 @@ export class PeopleComponent extends DocumentPage<RoleDefinition> {
       type: 'role',
       id: newId('g'),
       label: name,
-      screens: this.forms().map(({ id }) => id),
+      screens: this.screens().map(({ id }) => id),
       tables: [],
       fields: [],
     }));
   }
 
-  toggle({ id }: Form): void {
+  toggle({ id }: Form | Board): void {
     const { screens } = this.role()!;
     this.set({
-      screens: this.forms()
+      screens: this.screens()
         .map((form) => form.id)
         .filter((other) => (other === id ? !screens.includes(id) : screens.includes(other))),
     });

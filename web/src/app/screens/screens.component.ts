@@ -2,23 +2,25 @@ import {
   afterNextRender,
   Component,
   computed,
+  effect,
   ElementRef,
   inject,
   Injector,
   input,
   signal,
-  type WritableSignal,
+  untracked,
 } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButton, MatIconButton } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
-import { MatTooltipModule } from '@angular/material/tooltip';
+import { Router } from '@angular/router';
 import { catchError, concatMap, from, of, Subject, switchMap } from 'rxjs';
+import { boardSort } from '@heathridge/core/board';
 import { idOwners, idsUsed, showKey, type Form, type Report } from '@heathridge/core/design';
 import { allParts, formProblems, formSort, partAt } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { DetailsComponent } from '../frame/details.component';
-import { DocumentPage } from '../file/document-page';
+import { SteppedPage } from '../file/stepped-page';
 import type { Listed } from '../frame/documents.component';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { RecordSheetComponent } from '../desk/record-sheet.component';
@@ -26,6 +28,7 @@ import { RecordState } from '../desk/record.state';
 import { Api, type FormPreview } from '../shared/api.service';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { StripComponent } from '../shared/strip.component';
+import { isTypedIn } from '../shared/typed-in';
 import { Toast } from '../shared/toast.service';
 import type { EverywhereDialog, NotPlaced } from './everywhere.dialog';
 import { ArrangeDirective } from './arrange.directive';
@@ -38,8 +41,6 @@ import { pictureFor, UnfitPicture } from './picture';
 import { ScreenDetailsComponent } from './screen-details.component';
 import { SubformDetailsComponent } from './subform-details.component';
 
-/** Steps that can be undone. */
-const MOST_STEPS = 100;
 /** What decides which rows and values a form is shown with, as text to be compared. */
 const readsOf = (form: Form): string =>
   JSON.stringify([
@@ -64,9 +65,7 @@ const readsOf = (form: Form): string =>
     DOCUMENT_PARTS,
     ListSheetComponent,
     MatButton,
-    MatIconButton,
     MatIconModule,
-    MatTooltipModule,
     PartDetailsComponent,
     RecordSheetComponent,
     ScreenDetailsComponent,
@@ -78,7 +77,7 @@ const readsOf = (form: Form): string =>
   templateUrl: './screens.component.html',
   styleUrl: './screens.component.scss',
 })
-export class ScreensComponent extends DocumentPage<Form> {
+export class ScreensComponent extends SteppedPage<Form> {
   private readonly api = inject(Api);
   private readonly toast = inject(Toast);
   private readonly dialogs = inject(LazyDialogs);
@@ -88,10 +87,10 @@ export class ScreensComponent extends DocumentPage<Form> {
   override readonly wanted = input<string | undefined>(undefined, { alias: 'screen' });
   readonly editor = inject(FormEditor);
   readonly form = this.document;
-  /** The form as it was before each step, and as it was before each that was undone. */
-  readonly past = signal<readonly Form[]>([]);
-  readonly future = signal<readonly Form[]>([]);
   readonly data = signal<FormPreview | null>(null);
+  private readonly pages = inject(Router);
+  /** Set where the address asks for a new one. */
+  readonly begins = input<string | undefined>(undefined, { alias: 'new' });
   private readonly previews = new Subject<{ form: Form; key: RowKey | null }>();
 
   /** What of the form is no longer there, or does not work. */
@@ -109,6 +108,9 @@ export class ScreensComponent extends DocumentPage<Form> {
   });
   constructor() {
     super();
+    effect(() => {
+      if (this.begins() !== undefined) untracked(() => this.make());
+    });
     this.editor.connect({
       form: this.form,
       set: (patch) => this.set(patch),
@@ -141,6 +143,22 @@ export class ScreensComponent extends DocumentPage<Form> {
 
   all(): readonly Form[] {
     return this.store.design().forms;
+  }
+
+  readonly boards = computed((): Listed[] =>
+    this.store.design().boards.map((board) => ({
+      id: board.id,
+      label: board.label,
+      warns: boardSort.problems(this.store.design(), board).length > 0,
+    })),
+  );
+
+  openBoard(board: string): void {
+    void this.pages.navigate(['/file', this.store.file, 'screens', 'boards'], { queryParams: { board } });
+  }
+
+  makeBoard(): void {
+    void this.pages.navigate(['/file', this.store.file, 'screens', 'boards'], { queryParams: { new: 1 } });
   }
 
   /** The screens, those marked that name what is no longer there. */
@@ -194,30 +212,8 @@ export class ScreensComponent extends DocumentPage<Form> {
     );
   }
 
-  undo(): void {
-    this.goBack(this.past, this.future);
-  }
-
-  redo(): void {
-    this.goBack(this.future, this.past);
-  }
-
-  private goBack(from: WritableSignal<readonly Form[]>, to: WritableSignal<readonly Form[]>): void {
-    const [form, back] = [this.form(), from().at(-1)];
-    if (!form || !back) return;
-    from.update((all) => all.slice(0, -1));
-    to.update((all) => [...all, form]);
-    this.show(back);
-  }
-
   override keys(event: KeyboardEvent): void {
-    const letter = event.key.toLowerCase();
-    const isTyping = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
-    if (event.ctrlKey && !isTyping && (letter === 'z' || letter === 'y')) {
-      event.preventDefault();
-      if (letter === 'y' || event.shiftKey) this.redo();
-      else this.undo();
-    } else if (event.key === 'Escape' && !isTyping && !event.defaultPrevented) {
+    if (event.key === 'Escape' && !isTypedIn(event.target) && !event.defaultPrevented) {
       // Nothing is picked any more: the screen as a whole is meant.
       this.editor.picked.set([]);
     } else super.keys(event);
@@ -250,32 +246,15 @@ export class ScreensComponent extends DocumentPage<Form> {
     return key ? showKey(this.editor.table()!, key, this.store.locale()) : '';
   }
 
-  set(patch: Partial<Form>): void {
-    const form = this.form();
-    if (form) this.replace({ ...form, ...patch });
-  }
-
-  private replace(next: Form): void {
-    const form = this.form();
-    if (!form) return;
-    this.past.update((all) => [...all.slice(1 - MOST_STEPS), form]);
-    this.future.set([]);
-    this.show(next);
-  }
-
-  private show(next: Form): void {
-    const form = this.form();
-    this.form.set(next);
+  protected override shown(next: Form, before: Form): void {
     // The fields of a row come all; its rows within do where the form shows them.
-    if (!form || readsOf(next) !== readsOf(form))
+    if (readsOf(next) !== readsOf(before))
       this.previews.next({ form: next, key: this.data()?.record.key ?? null });
     this.editor.picked.update((ids) => ids.filter((id) => partAt(next.parts, id.split('/'))));
   }
 
   protected override take(form: Form): void {
     super.take(form);
-    this.past.set([]);
-    this.future.set([]);
     this.data.set(null);
     this.editor.picked.set([]);
     this.previews.next({ form, key: null });

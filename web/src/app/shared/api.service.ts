@@ -5,6 +5,7 @@ import { problemOf } from './problem';
 import { Toast } from './toast.service';
 import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
+import type { Narrowing } from '@heathridge/core/board';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
 import type { PageModel } from '@heathridge/core/report';
 import type { GridView, NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
@@ -89,6 +90,8 @@ export interface PageRequest extends WindowRequest {
   /** The links that lead to its rows from those of the first list, and the key of the row they lead to. */
   readonly path: readonly string[];
   readonly parent: string | number | null;
+  /** On which board it stands, and what is chosen in the filters there. */
+  readonly on?: Narrowing | null;
 }
 
 /** Milliseconds between two tries of a save that waits, and after how many of them it is told again. */
@@ -334,6 +337,19 @@ export class Api {
       key,
       ...(table === undefined ? {} : { table }),
     });
+  board = (file: string, board: string) =>
+    this.http
+      .get<answers.Answer<typeof answers.BoardInfo>>(`${base(file)}/desk/boards/${board}`)
+      .pipe(map((info) => info.board));
+  /** Rows to choose from in a filter of a board. */
+  filterChoices = (
+    file: string,
+    board: string,
+    asked: { readonly filter: string; readonly search: string; readonly only: string | number | null },
+  ): Observable<readonly Choice[]> =>
+    this.http
+      .post<answers.Answer<typeof answers.Choices>>(`${base(file)}/desk/boards/${board}/choices`, asked)
+      .pipe(map(({ choices }) => choices));
   page = (file: string, screen: string, request: PageRequest) =>
     this.http.post<answers.Answer<typeof answers.Page>>(`${base(file)}/desk/screens/${screen}/page`, request);
   /** Keeps how a list is looked at; null for as it is by itself. */

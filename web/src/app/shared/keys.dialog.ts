@@ -12,6 +12,7 @@ const KEYS = [
     'open the record of a row, where nothing is typed into the cell; of cards, that of the card',
   ],
   ['Ctrl+Left, Ctrl+Right', 'among cards in columns: put the card into the column before, behind'],
+  ['Alt with arrows', 'on a design surface: move what is picked; on a board, with Shift too, size it'],
   ['Enter, Ctrl+Enter', 'in the name of a new field: the next new field, or the last'],
   ['Ctrl+Enter', 'save and start the next'],
   ['F2, or typing', 'edit a cell'],

@@ -35,6 +35,7 @@ export function setUpDesk(
     settings: emptyDesign().settings,
     today: '2026-11-25',
     screens: named,
+    boards: [],
   });
   return http;
 }
