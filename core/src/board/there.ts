@@ -1,8 +1,30 @@
-import { findField, type Board, type Design } from '../design';
+import { findField, type Board, type BoardPart, type Design, type Form } from '../design';
 import { hiddenIf, rightsOn, screenOf, tellsNothingKept, type Viewer } from '../people';
 import { isOnScreen, tableOn, wayTo, type ScreenPart, type Way } from './filters';
 
 type Looker = Omit<Viewer, 'screen'>;
+
+/** The screens that stand on a board and are there for somebody, by their ids. */
+const screensOn = (design: Design, viewer: Looker, { parts }: Board): ReadonlyMap<string, Form> =>
+  new Map(
+    parts.filter(isOnScreen).flatMap(({ screen: id }): [string, Form][] => {
+      const form = design.forms.find((other) => other.id === id);
+      const screen = form && screenOf(design, viewer, form);
+      return screen ? [[id, screen]] : [];
+    }),
+  );
+
+/** The parts of a board that are there for somebody; null where the board is not, or nothing would stand on it. */
+function partsOf(viewer: Looker, board: Board, screens: ReadonlyMap<string, Form>): BoardPart[] | null {
+  const { duty } = viewer;
+  if (duty && !duty.screens.includes(board.id)) return null;
+  const parts = board.parts.filter((part) => !isOnScreen(part) || screens.has(part.screen));
+  return duty && !parts.some(isOnScreen) ? null : parts;
+}
+
+/** The boards of a file that are there for somebody. */
+export const boardsOf = (design: Design, viewer: Looker): Board[] =>
+  design.boards.filter((board) => partsOf(viewer, board, screensOn(design, viewer, board)) !== null);
 
 /**
  * A board as it is there for somebody, or null where it is not: with those parts whose screens are there for her, and
@@ -10,14 +32,9 @@ type Looker = Omit<Viewer, 'screen'>;
  */
 export function boardOf(design: Design, viewer: Looker, board: Board): Board | null {
   const { duty } = viewer;
-  if (duty && !duty.screens.includes(board.id)) return null;
-  const screens = new Map(
-    board.parts.filter(isOnScreen).map(({ screen: id }) => {
-      const form = design.forms.find((other) => other.id === id);
-      return [id, form ? screenOf(design, viewer, form) : null];
-    }),
-  );
-  const parts = board.parts.filter((part) => !isOnScreen(part) || screens.get(part.screen) != null);
+  const screens = screensOn(design, viewer, board);
+  const parts = partsOf(viewer, board, screens);
+  if (!parts) return null;
   const filters = board.filters.flatMap((filter) => {
     if (filter.by === 'row' && duty && !rightsOn(duty, filter.table).read) return [];
     const ways = parts.filter(isOnScreen).map((part) => {
@@ -46,10 +63,3 @@ function isTold(design: Design, viewer: Viewer, part: ScreenPart, way: Way): boo
   };
   return tellsNothingKept(design, duty, new Set(way)) && !way.slice(1).some(isLimited);
 }
-
-/** The boards of a file as they are there for somebody, those left out of which she would see no part. */
-export const boardsOf = (design: Design, viewer: Looker): Board[] =>
-  design.boards.flatMap((board) => {
-    const there = boardOf(design, viewer, board);
-    return there && (there.parts.length > 0 || viewer.duty === null) ? [there] : [];
-  });

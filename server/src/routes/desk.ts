@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { attempt, idsIn, sqlText, toStored } from '@heathridge/core/expression';
-import { boardsOf, isOnScreen, narrowedBy, Narrowing } from '@heathridge/core/board';
+import { boardOf, boardsOf, isOnScreen, narrowedBy, Narrowing } from '@heathridge/core/board';
 import {
   catalogOf,
   conditionIn,
@@ -131,7 +131,8 @@ function assertShown(file: OpenFile, viewer: Viewer, path: readonly string[], ke
 
 /** The board that is named, as it is there for whoever looks. */
 function boardAt({ design }: OpenFile, viewer: Viewer, id: string): Board {
-  const board = boardsOf(design, viewer).find((other) => other.id === id);
+  const known = design.boards.find((other) => other.id === id);
+  const board = known && boardOf(design, viewer, known);
   if (!board) throw new Problem('not-found', 'This board is no longer there.');
   return board;
 }

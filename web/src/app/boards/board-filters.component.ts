@@ -53,7 +53,7 @@ type RowFilter = Extract<BoardFilter, { readonly by: 'row' }>;
               [id]="filter.id"
               [matAutocomplete]="auto"
               [value]="names().get(filter.id) ?? ''"
-              (focus)="search(filter, '')"
+              (focus)="begin(filter)"
               (input)="search(filter, box.value)"
               (blur)="leave(filter, box)"
             />
@@ -225,12 +225,18 @@ export class BoardFiltersComponent {
     return box !== null;
   }
 
-  private of({ id }: BoardFilter): Chosen | undefined {
+  private choiceIn({ id }: BoardFilter): Chosen | undefined {
     return this.chosen().find(({ filter }) => filter === id);
   }
 
   keyOf(filter: RowFilter): string | number | null {
-    return this.of(filter)?.key ?? null;
+    return this.choiceIn(filter)?.key ?? null;
+  }
+
+  /** Every row is offered at first; those of another filter no more. */
+  begin(filter: RowFilter): void {
+    this.offers.set([]);
+    this.search(filter, '');
   }
 
   search({ id }: RowFilter, search: string): void {
@@ -249,7 +255,7 @@ export class BoardFiltersComponent {
   }
 
   daysIn(filter: BoardFilter): Days {
-    const { from = null, to = null } = this.of(filter) ?? {};
+    const { from = null, to = null } = this.choiceIn(filter) ?? {};
     return { from, to };
   }
 

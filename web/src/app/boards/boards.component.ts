@@ -40,6 +40,7 @@ import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { LineComponent } from '../shared/line.component';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
+import { isTypedIn } from '../shared/typed-in';
 import { BoardComponent, type Arranged } from './board.component';
 import type { NewBoardDialog } from './new-board.dialog';
 
@@ -153,6 +154,9 @@ export class BoardsComponent extends SteppedPage<Board> {
   override keys(event: KeyboardEvent): void {
     if (event.key === 'Delete' && (event.target as Element).matches('[data-part]') && this.pickedPart())
       this.takeOff();
+    else if (event.key === 'Escape' && !isTypedIn(event.target) && !event.defaultPrevented)
+      // Nothing is picked any more: the board as a whole is meant.
+      this.picked.set('');
     else super.keys(event);
   }
 

@@ -80,8 +80,11 @@ export class ClashDialog {
   readonly lines = differing(this.data);
 }
 
-const WORDS: Readonly<Record<string, string>> = {
+/** What each part of a document is called, in the order in which parts are told. */
+export const WORDS: Readonly<Record<string, string>> = {
   label: 'Name',
+  from: 'The table it begins with',
+  table: 'The table it shows',
   where: 'Conditions',
   with: 'Linked tables',
   columns: 'Columns',
@@ -93,6 +96,16 @@ const WORDS: Readonly<Record<string, string>> = {
   rights: 'What people may do',
   source: 'Where rows come from',
   paper: 'Paper',
+  conditions: 'Which rows it shows',
+  order: 'Their order',
+  list: 'How its rows stand',
+  finds: 'Where it is searched',
+  look: 'How it looks',
+  tabOrder: 'The order of the Tab key',
+  filters: 'What narrows it',
+  screens: 'Screens it finds',
+  tables: 'Limits on tables',
+  fields: 'Limits on fields',
 };
 
 /** The parts in which two versions differ, each in a few words. */
