@@ -116,6 +116,7 @@ test('a board is made of screens in one step, arranged by mouse and keys, and fo
   await repairs.focus();
   await page.keyboard.press('Alt+ArrowUp');
   await expect.poll(names).toEqual(['Late back', 'Repairs', 'Late back']);
+  await expect(repairs).toBeFocused();
   const high = (await part(page, 'Repairs').boundingBox())!.height;
   await repairs.press('Alt+Shift+ArrowDown');
   await expect

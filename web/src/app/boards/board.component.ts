@@ -1,10 +1,13 @@
+import { LiveAnnouncer } from '@angular/cdk/a11y';
 import { CdkDrag, CdkDragHandle, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
 import {
+  afterNextRender,
   booleanAttribute,
   Component,
   computed,
   ElementRef,
   inject,
+  Injector,
   input,
   output,
   viewChildren,
@@ -94,7 +97,9 @@ export type Arranged =
   styleUrl: './board.component.scss',
 })
 export class BoardComponent {
+  private readonly announcer = inject(LiveAnnouncer);
   private readonly desk = inject(DeskStore);
+  private readonly injector = inject(Injector);
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly board = input.required<Board>();
   readonly chosen = input<readonly Chosen[]>([]);
@@ -184,12 +189,27 @@ export class BoardComponent {
     const { width, height } = resized(part, { width: part.width + across, height: part.height + down });
     if (event.shiftKey) {
       this.arranged.emit({ id: part.id, width, height });
+      this.tell(`${this.labelOf(part)} is ${width} of ${COLUMNS} wide and ${height} high.`);
       return;
     }
     const { parts } = this.board();
     const by = across + down;
-    const other = parts[parts.indexOf(part) + by];
-    if (other) this.arranged.emit({ id: part.id, beside: other.id, side: by > 0 ? 'behind' : 'before' });
+    const to = parts.indexOf(part) + by;
+    const other = parts[to];
+    if (!other) return;
+    this.arranged.emit({ id: part.id, beside: other.id, side: by > 0 ? 'behind' : 'before' });
+    this.tell(`${this.labelOf(part)} is number ${to + 1} of ${parts.length}.`);
+    // What is put elsewhere in the page loses the cursor.
+    afterNextRender(() => this.enter(part.id), { injector: this.injector });
+  }
+
+  private tell(words: string): void {
+    void this.announcer.announce(words);
+  }
+
+  /** Puts the cursor onto a part that is designed. */
+  enter(id: string): void {
+    this.element.querySelector<HTMLElement>(`[data-part="${id}"]`)?.focus();
   }
 
   /** Makes a part wider or narrower, higher or lower, by its corner. */

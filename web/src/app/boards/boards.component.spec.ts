@@ -96,6 +96,7 @@ describe('BoardsComponent', () => {
     press('k_f', 'ArrowUp');
     expect(ids()).toEqual(['k_n', 'k_f', 'k_l']);
     await settle();
+    expect(document.activeElement).toBe(pick('k_f'));
     press('k_n', 'ArrowLeft');
     expect(ids()).toEqual(['k_n', 'k_f', 'k_l']);
     press('k_n', 'ArrowRight', true);
@@ -142,6 +143,8 @@ describe('BoardsComponent', () => {
     button(page(), 'Take it off the board').click();
     expect(ids()).toEqual(['k_n', 'k_l', 'k_f']);
     expect(part.pickedPart()).toBeNull();
+    await settle();
+    expect(document.activeElement).toBe(pick('k_f'));
     part.addNote('heading');
     part.change({ text: 'What is out' });
     await settle();

@@ -1,4 +1,15 @@
-import { Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  effect,
+  inject,
+  Injector,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
@@ -71,7 +82,9 @@ const newFilter = (): string => newId('v');
 })
 export class BoardsComponent extends SteppedPage<Board> {
   private readonly dialogs = inject(LazyDialogs);
+  private readonly injector = inject(Injector);
   private readonly pages = inject(Router);
+  private readonly canvas = viewChild(BoardComponent);
   readonly desk = inject(DeskStore);
   protected override readonly speech = { one: 'board', dropped: 'the screens on it stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'board' });
@@ -243,10 +256,14 @@ export class BoardsComponent extends SteppedPage<Board> {
   takeOff(): void {
     const { parts, filters } = this.board()!;
     const id = this.picked();
+    const at = parts.findIndex((part) => part.id === id);
+    const next = parts[at + 1] ?? parts[at - 1];
     this.set({
       parts: parts.filter((part) => part.id !== id),
       filters: filters.map((filter) => ({ ...filter, ways: filter.ways.filter(({ part }) => part !== id) })),
     });
+    // The cursor goes on to what stands beside it.
+    if (next) afterNextRender(() => this.canvas()?.enter(next.id), { injector: this.injector });
   }
 
   addFilter(id: string): void {
