@@ -70,11 +70,11 @@ describe('BoardsComponent', () => {
   }
 
   beforeEach(async () => {
-    http = setUpFile(DESIGN);
     TestBed.overrideProvider(MATERIAL_ANIMATIONS, { useValue: { animationsDisabled: true } });
     TestBed.overrideComponent(BoardsComponent, {
       add: { providers: [{ provide: DeskLine, useValue: { all: NEVER } }] },
     });
+    http = setUpFile(DESIGN);
     fixture = TestBed.createComponent(BoardsComponent);
     part = fixture.componentInstance;
     await settle();

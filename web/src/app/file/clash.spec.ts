@@ -36,7 +36,7 @@ describe('ClashDialog', () => {
       for (const part of parts) {
         const other = {
           ...document,
-          [part]: part === 'label' ? 'Another' : null,
+          [part]: 'Another',
         } as unknown as DesignDocument;
         expect(await told(other, document))
           .withContext(part)
