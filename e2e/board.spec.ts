@@ -92,9 +92,18 @@ test('a board is made of screens in one step, arranged by mouse and keys, and fo
   await office.signIn('Mara Ashdown');
   await office.openDemo();
   await office.stage('Screens');
-  await page.getByRole('navigation', { name: 'Boards' }).getByRole('button', { name: 'Overview' }).click();
+  await expect(page.getByRole('navigation', { name: 'Boards' }).getByRole('button')).toHaveText(/Overview/);
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('Overview');
+  await expect(page.getByRole('option', { name: /Overview/ })).toBeVisible();
+  await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'This board' })).toBeVisible();
   await expect(page.getByText('It narrows every part.').first()).toBeVisible();
+  await page
+    .getByRole('navigation', { name: 'Screens on the Desk' })
+    .getByRole('button', { name: 'Stock' })
+    .click();
+  await expect(page.getByRole('heading', { name: 'This screen' })).toBeVisible();
   await office.button('New board').click();
   const dialog = page.getByRole('dialog', { name: 'New board' });
   await dialog.getByRole('checkbox', { name: 'Late back' }).check();

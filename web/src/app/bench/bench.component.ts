@@ -262,7 +262,7 @@ export class BenchComponent {
       ]),
       ...documentsOf(design).map(({ id, label, type }) => {
         const { path, what } = DOCUMENT_PAGES[type];
-        return { label, what, link: [path], query: { [what]: id } };
+        return { label, what, link: path.split('/'), query: { [what]: id } };
       }),
     ];
     const opened = this.dialog.open<GoToDialog, readonly GoTo[], GoTo>(GoToDialog, {
