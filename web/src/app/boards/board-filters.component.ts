@@ -108,7 +108,7 @@ type RowFilter = Extract<BoardFilter, { readonly by: 'row' }>;
             label="to"
             placeholder="the last"
             [value]="written(days.to)"
-            [problem]="wrong().get(filter.id + 'to') ?? ''"
+            [problem]="wrong().get(filter.id + 'to') || turned(days)"
             (changed)="day(filter, 'to', $event)"
           />
           <button
@@ -268,6 +268,11 @@ export class BoardFiltersComponent {
     return found ?? OWN;
   }
 
+  /** What is wrong with days of which the last lies before the first: none lies between. */
+  turned({ from, to }: Days): string {
+    return from && to && from > to ? 'This day lies before the first.' : '';
+  }
+
   written(day: string | null): string {
     return day ? showDate(day, 'short', this.locale().dateOrder) : '';
   }
@@ -289,9 +294,13 @@ export class BoardFiltersComponent {
     if (!isWrong) this.putDays(filter, { ...this.daysIn(filter), [end]: read });
   }
 
-  private putDays({ id: filter }: BoardFilter, days: Days): void {
-    this.wrong.set(new Map());
-    this.put({ filter, key: null, ...days });
+  private putDays(filter: BoardFilter, days: Days): void {
+    const before = this.daysIn(filter);
+    // What is no date stays where it was typed, and is told, until another day stands there.
+    const isStill = (at: string): boolean =>
+      !(['from', 'to'] as const).some((end) => at === filter.id + end && before[end] !== days[end]);
+    this.wrong.update((known) => new Map([...known].filter(([at]) => isStill(at))));
+    this.put({ filter: filter.id, key: null, ...days });
   }
 
   private put(choice: Chosen): void {

@@ -172,7 +172,7 @@ describe('BoardPageComponent', () => {
   it('takes days as people write them, and says of what is none that it is none', async () => {
     await open();
     const spy = navigated();
-    const [from] = [...page().querySelectorAll<HTMLInputElement>('[role="group"] hr-line input')];
+    const [from, to] = [...page().querySelectorAll<HTMLInputElement>('[role="group"] hr-line input')];
     const type = async (text: string): Promise<void> => {
       from!.value = text;
       from!.dispatchEvent(new Event('input'));
@@ -183,6 +183,18 @@ describe('BoardPageComponent', () => {
     expect(spy).not.toHaveBeenCalled();
     expect(page().querySelector('[role="group"]')!.textContent).toContain('“31 feb” is no date.');
     expect(from!.value).toBe('31 feb');
+    // It stays, and is told, whatever else is chosen.
+    to!.value = '20 nov 2026';
+    to!.dispatchEvent(new Event('input'));
+    to!.dispatchEvent(new Event('change'));
+    await settle();
+    expect(chosenIn(spy)).toEqual([{ ...NOVEMBER, to: '2026-11-20' }]);
+    expect(page().querySelector('[role="group"]')!.textContent).toContain('“31 feb” is no date.');
+    fixture.componentRef.setInput('by', JSON.stringify([{ ...NOVEMBER, to: '2026-10-31' }]));
+    await settle();
+    expect(page().querySelector('[role="group"]')!.textContent).toContain('This day lies before the first.');
+    fixture.componentRef.setInput('by', undefined);
+    await settle();
     await type('5 nov 2026');
     expect(chosenIn(spy)).toEqual([{ ...NOVEMBER, from: '2026-11-05' }]);
     page().querySelector<HTMLElement>('[aria-label="The days behind"]')!.click();
