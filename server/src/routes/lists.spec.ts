@@ -160,8 +160,12 @@ describe('a list screen', () => {
     expect((await office.put(shown)).status).toBe(200);
   });
 
-  it('is no list where it shows one record at a time', async () => {
-    expect((await page({}, 'colleague', 'o_players')).status).toBe(404);
+  it('gives its records to be read where it shows one at a time, and nothing that follows them', async () => {
+    const { status, body } = await page({ limit: 1 }, 'colleague', 'o_players');
+    expect(status).toBe(200);
+    expect(body.total).toBe(office.ask<[number]>('SELECT count(*) FROM player')[0]![0]);
+    const behind = { path: ['f_hirePlayer'], parent: body.rows[0].key[0] as number };
+    expect((await page(behind, 'colleague', 'o_players')).status).toBe(404);
   });
 
   describe('as somebody looks at it', () => {
