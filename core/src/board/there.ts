@@ -2,10 +2,10 @@ import { findField, type Board, type BoardPart, type Design, type Form } from '.
 import { hiddenIf, rightsOn, screenOf, tellsNothingKept, type Viewer } from '../people';
 import { isOnScreen, tableOn, wayTo, type ScreenPart, type Way } from './filters';
 
-type Looker = Omit<Viewer, 'screen'>;
+type Who = Omit<Viewer, 'screen'>;
 
 /** The screens that stand on a board and are there for somebody, by their ids. */
-const screensOn = (design: Design, viewer: Looker, { parts }: Board): ReadonlyMap<string, Form> =>
+const screensOn = (design: Design, viewer: Who, { parts }: Board): ReadonlyMap<string, Form> =>
   new Map(
     parts.filter(isOnScreen).flatMap(({ screen: id }): [string, Form][] => {
       const form = design.forms.find((other) => other.id === id);
@@ -15,7 +15,7 @@ const screensOn = (design: Design, viewer: Looker, { parts }: Board): ReadonlyMa
   );
 
 /** The parts of a board that are there for somebody; null where the board is not, or nothing would stand on it. */
-function partsOf(viewer: Looker, board: Board, screens: ReadonlyMap<string, Form>): BoardPart[] | null {
+function partsOf(viewer: Who, board: Board, screens: ReadonlyMap<string, Form>): BoardPart[] | null {
   const { duty } = viewer;
   if (duty && !duty.screens.includes(board.id)) return null;
   const parts = board.parts.filter((part) => !isOnScreen(part) || screens.has(part.screen));
@@ -23,14 +23,14 @@ function partsOf(viewer: Looker, board: Board, screens: ReadonlyMap<string, Form
 }
 
 /** The boards of a file that are there for somebody. */
-export const boardsOf = (design: Design, viewer: Looker): Board[] =>
+export const boardsOf = (design: Design, viewer: Who): Board[] =>
   design.boards.filter((board) => partsOf(viewer, board, screensOn(design, viewer, board)) !== null);
 
 /**
  * A board as it is there for somebody, or null where it is not: with those parts whose screens are there for her, and
  * with filters that go by nothing that is kept from her. Each filter says of every part by which way it narrows it.
  */
-export function boardOf(design: Design, viewer: Looker, board: Board): Board | null {
+export function boardOf(design: Design, viewer: Who, board: Board): Board | null {
   const { duty } = viewer;
   const screens = screensOn(design, viewer, board);
   const parts = partsOf(viewer, board, screens);
