@@ -48,6 +48,8 @@ describe('BoardPageComponent', () => {
   let heard: Subject<unknown>;
   let asked: Asked[];
   let total: number;
+  /** Whether no rows can be read. */
+  let gone: boolean;
   const page = (): HTMLElement => fixture.nativeElement as HTMLElement;
 
   /** Answers whatever is asked for, until nothing more is. */
@@ -67,6 +69,8 @@ describe('BoardPageComponent', () => {
             views: [],
             today: '2026-11-25',
           });
+        else if (gone && url.endsWith('/page'))
+          one.flush({ detail: 'This borrower is no longer there.' }, { status: 404, statusText: 'x' });
         else if (url.endsWith('/page')) {
           asked.push({ ...body, url });
           one.flush({ rows: [], total });
@@ -91,6 +95,7 @@ describe('BoardPageComponent', () => {
     heard = new Subject();
     asked = [];
     total = 7;
+    gone = false;
     http = setUpDesk(heard, [
       { id: 'o_loans', shows: 'list', table: 't_loan' },
       { id: 'o_people', shows: 'record', table: 't_borrower' },
@@ -199,6 +204,19 @@ describe('BoardPageComponent', () => {
     expect(chosenIn(spy)).toEqual([{ ...NOVEMBER, from: '2026-11-05' }]);
     page().querySelector<HTMLElement>('[aria-label="The days behind"]')!.click();
     expect(chosenIn(spy)).toEqual([{ ...NOVEMBER, from: '2026-12-01', to: '2026-12-31' }]);
+  });
+
+  it('tells why rows are not there no longer than they are not', async () => {
+    await open();
+    fixture.componentRef.setInput('by', JSON.stringify([{ filter: 'v_who', key: 9 }, { filter: 'v_due' }]));
+    gone = true;
+    await settle();
+    const told = (): number => page().textContent.split('This borrower is no longer there.').length - 1;
+    expect(told()).toBe(2);
+    gone = false;
+    fixture.componentRef.setInput('by', JSON.stringify([{ filter: 'v_due' }]));
+    await settle();
+    expect(told()).toBe(0);
   });
 
   it('counts and reads anew when somebody changes something, and not when only another part is narrowed', async () => {

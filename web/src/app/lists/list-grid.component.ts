@@ -236,6 +236,8 @@ export class ListGridComponent implements ListView {
   private sources = 0;
   /** Whether its first rows are being read; and whether somebody goes there meanwhile. */
   private isReading = false;
+  /** Whether what is told is why its rows could not be read. */
+  private isUnread = false;
   private isEntered = false;
 
   readonly columns = computed((): ColDef<ListRow>[] => {
@@ -350,6 +352,9 @@ export class ListGridComponent implements ListView {
           next: ({ rows: read, total }) => {
             if (source !== this.sources) return;
             this.isReading = false;
+            // Why rows could not be read is told no longer than they could not.
+            if (this.isUnread) this.problem.set('');
+            this.isUnread = false;
             const made = read.map((row) => rows.row(row, (fresh) => this.restore(fresh)));
             this.measure(made);
             successCallback(made, total);
@@ -361,6 +366,7 @@ export class ListGridComponent implements ListView {
             if (source !== this.sources) return;
             this.isReading = false;
             failCallback();
+            this.isUnread = true;
             this.problem.set(problemOf(error).detail);
           },
         });
