@@ -340,7 +340,8 @@ export class ListGridComponent implements ListView {
       path: this.pane().path,
       on: this.on(),
     };
-    // The grid asks for them a little later; an answer that comes for other rows is none to these.
+    // The grid asks for them a little later; an answer that comes for other rows is none to these, and yet the grid must
+    // hear of it: it counts how many it waits for, over all that it is ever given to read from, and asks for no more.
     this.isReading = true;
     const source = ++this.sources;
     grid.setGridOption('datasource', {
@@ -350,7 +351,10 @@ export class ListGridComponent implements ListView {
         this.isReading = startRow === 0;
         this.api.page(this.desk.file, this.place().screen, { ...request, sort: this.sort }).subscribe({
           next: ({ rows: read, total }) => {
-            if (source !== this.sources) return;
+            if (source !== this.sources) {
+              failCallback();
+              return;
+            }
             this.isReading = false;
             // Why rows could not be read is told no longer than they could not.
             if (this.isUnread) this.problem.set('');
@@ -363,9 +367,9 @@ export class ListGridComponent implements ListView {
             if (this.isEntered) setTimeout(() => this.enter());
           },
           error: (error: unknown) => {
+            failCallback();
             if (source !== this.sources) return;
             this.isReading = false;
-            failCallback();
             this.isUnread = true;
             this.problem.set(problemOf(error).detail);
           },

@@ -313,6 +313,28 @@ describe('ListPageComponent', () => {
     ]);
   });
 
+  it('goes on asking, however many answers came when others were wanted already', async () => {
+    await open(LIST);
+    const pages = (): TestRequest[] => http.match(({ url }) => url === `${SCREEN}/page`);
+    const late: TestRequest[] = [];
+    // Each is asked for before the one before has been answered; half of them could not be read.
+    for (const text of ['a', 'an', 'ann', 'ann ', 'ann q', 'ann qu']) {
+      fixture.componentInstance.searched(text);
+      await after(250);
+      fixture.detectChanges();
+      const [now] = late.splice(0, Infinity, ...pages());
+      if (text.length % 2 === 0) now?.flush(null, { status: 500, statusText: 'Error' });
+      else now?.flush({ rows: [], total: 0 });
+    }
+    first = BORROWERS.slice(1);
+    for (const one of late) one.flush({ rows: [], total: 0 });
+    fixture.componentInstance.searched('');
+    await after(250);
+    await settle();
+    expect([0, 1].map((row) => cell(0, row, 'f_bName').textContent)).toEqual(['Bo', 'Cy']);
+    expect(page().textContent).not.toContain('could not');
+  });
+
   it('begins as it was kept: its columns, their widths, the order and the conditions', async () => {
     const view = {
       columns: [
