@@ -16,10 +16,10 @@ import {
 } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { NgControl, TouchedChangeEvent, type ControlValueAccessor } from '@angular/forms';
-import { CdkTextareaAutosize } from '@angular/cdk/text-field';
 import { characters } from '@heathridge/core/values';
 import { faultOf } from './by-schema';
 import { FIELD } from './field';
+import { GrowingDirective } from './growing.directive';
 import { newId } from './ids';
 
 /**
@@ -30,7 +30,7 @@ import { newId } from './ids';
  */
 @Component({
   selector: 'hr-line',
-  imports: [FIELD, CdkTextareaAutosize],
+  imports: [FIELD, GrowingDirective],
   host: { class: 'field' },
   template: `
     @if (label()) {
@@ -41,9 +41,8 @@ import { newId } from './ids';
         <textarea
           #box
           matInput
-          cdkTextareaAutosize
           dir="auto"
-          [cdkAutosizeMinRows]="lines()"
+          [hrGrowing]="lines()"
           [hrWrong]="says() !== ''"
           [id]="inputId()"
           [placeholder]="placeholder()"

@@ -32,6 +32,9 @@ const timeOf = (date: string): string => date.slice(11);
  */
 @Injectable()
 export class IsoDateAdapter extends DateAdapter<string, string> {
+  /** Making one takes far longer than using it, and every date on a page asks. */
+  private readonly formats = new Map<string, Intl.DateTimeFormat>();
+
   constructor() {
     super();
     super.setLocale('en-GB');
@@ -188,7 +191,11 @@ export class IsoDateAdapter extends DateAdapter<string, string> {
     const { year, month, day } = this.civil(date);
     const at = new Date(Date.UTC(2000, month - 1, day, 0, 0, this.seconds(date)));
     at.setUTCFullYear(year);
-    return new Intl.DateTimeFormat(this.locale, { ...options, timeZone: 'UTC' }).format(at);
+    const name = JSON.stringify([this.locale, options]);
+    const format =
+      this.formats.get(name) ?? new Intl.DateTimeFormat(this.locale, { ...options, timeZone: 'UTC' });
+    this.formats.set(name, format);
+    return format.format(at);
   }
 }
 

@@ -1,21 +1,20 @@
-import { CdkTextareaAutosize } from '@angular/cdk/text-field';
 import { Component, forwardRef, viewChild, type ElementRef } from '@angular/core';
 import { FIELD } from '../shared/field';
+import { GrowingDirective } from '../shared/growing.directive';
 import { TypedPart, ValuePart } from './value-part';
 
 /** Several lines, as many as are written. */
 @Component({
   selector: 'hr-long-text-value',
-  imports: [CdkTextareaAutosize, FIELD],
+  imports: [FIELD, GrowingDirective],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => LongTextValueComponent) }],
   template: `
     <mat-form-field [class.read]="at.readonly()">
       <textarea
         #area
         matInput
-        cdkTextareaAutosize
-        [cdkAutosizeMinRows]="at.label() === null ? 3 : 1"
-        cdkAutosizeMaxRows="12"
+        [hrGrowing]="at.label() === null ? 3 : 1"
+        [hrGrowingMost]="12"
         [hrWrong]="at.wrong()"
         [id]="at.inputId()"
         [readonly]="at.readonly()"

@@ -60,7 +60,6 @@ const ADD = 'add';
     <mat-autocomplete
       #list="matAutocomplete"
       autoActiveFirstOption
-      [panelWidth]="panelWidth()"
       [displayWith]="asText"
       (opened)="opened()"
       (optionSelected)="choose($event)"
@@ -105,6 +104,7 @@ export class LookupValueComponent extends TypedPart {
   private readonly trigger = viewChild.required(MatAutocompleteTrigger);
   private readonly list = viewChild.required(MatAutocomplete);
   private panel: HTMLElement | null = null;
+  protected readonly optionWidth = signal<number | null>(null);
   private seeking: Subscription | null = null;
   private readonly searches = new Subject<string>();
   private readonly found = signal<readonly Choice[]>([]);
@@ -165,6 +165,7 @@ export class LookupValueComponent extends TypedPart {
   }
 
   protected open(): void {
+    this.measure();
     if (!this.at.readonly()) this.searches.next(this.at.held().typed ?? '');
   }
 
@@ -174,17 +175,17 @@ export class LookupValueComponent extends TypedPart {
     this.searches.next(text);
   }
 
-  /** A list with several columns is wider than a narrow input. */
-  protected panelWidth(): number | string {
+  /**
+   * Measures for the list of choices, which is wider than a narrow input where it has several columns. Only when somebody
+   * comes here: a page with many lookups would else be laid out once for each, whenever anything on it changes.
+   */
+  private measure(): void {
     const columns = this.columns();
     const own = this.line().nativeElement.closest('mat-form-field')?.clientWidth ?? 0;
-    return columns === 0 ? '' : Math.max(own, 180 + 130 * columns);
-  }
-
-  /** Pixels of what stands in a choice of several columns, so that these lie below each other. */
-  protected optionWidth(): number | null {
-    const width = this.panelWidth();
-    return typeof width === 'number' ? width - 24 : null;
+    const width = columns === 0 ? '' : Math.max(own, 180 + 130 * columns);
+    this.list().panelWidth = width;
+    // Of what stands in a choice of several columns, so that these lie below each other.
+    this.optionWidth.set(width === '' ? null : width - 24);
   }
 
   private columns(): number {
