@@ -42,7 +42,9 @@ test('a day in the office, from the Desk: hired out, paid, returned, repaired, p
   const hire = (await page.getByRole('heading', { name: /^Hire \d+/ }).textContent())!.trim();
 
   // The wrong amount was taken: it is put right, and that is taken back.
-  await payments.getByRole('textbox', { name: 'Amount, row 2' }).fill('70.75');
+  const amount = payments.getByRole('textbox', { name: 'Amount, row 2' });
+  await amount.click();
+  await amount.fill('70.75');
   await page.keyboard.press('Control+s');
   await office.said(`${hire} is saved`);
   await expect(office.field(/^Paid/)).toHaveValue('£83.25');

@@ -46,13 +46,13 @@ export const INPUTS =
   'input:not([readonly]):not([disabled]):not([tabindex="-1"]), textarea:not([readonly]), mat-select:not([aria-disabled="true"])';
 
 /** Columns of a subform that are no fields: none has such an id. */
-const [OPENING, REMOVING, WITHIN, MESSAGE] = [' opening', ' removing', ' within', ' message'];
-
-/** Rows of a subform that have inputs from the beginning: more of them would keep the page from opening. */
-const LIVE_AT_ONCE = 40;
+const [OPENING, REMOVING, BENEATH] = [' opening', ' removing', ' beneath'];
 
 /** Rows of a subform that are drawn with the page; the others follow as soon as those can be seen. */
-const DRAWN_AT_ONCE = 15;
+const DRAWN_AT_ONCE = 12;
+
+/** Characters that always fit a cell, however wide they are. */
+const FIT = 15;
 
 /** Pixels that a column needs for what its kind usually holds. */
 const LEAST: Partial<Record<KindName, number>> = {
@@ -226,6 +226,15 @@ export class SubformComponent {
     const [{ rows }, most] = [this.list(), this.drawn()];
     return rows.length > most ? rows.slice(0, most) : rows;
   });
+  /**
+   * The same for the grid, which looks anew for what stands beneath its rows when it is given another list. Rows beneath
+   * that nobody sees would be two thirds of all that a record of many rows puts on the page.
+   */
+  readonly gridRows = computed((): readonly RowState[] => {
+    const rows = this.rows();
+    for (const row of rows) this.hasBeneath(0, row);
+    return [...rows];
+  });
   readonly subform = computed(() => this.list().level.subform!);
   readonly path = computed(() => [...this.around(), this.subform().link]);
   readonly id = computed(() => this.path().join('/'));
@@ -239,18 +248,21 @@ export class SubformComponent {
   readonly within = computed(() =>
     this.subform().parts.filter(({ part }) => part !== 'cell' && part !== 'worked'),
   );
-  /** Rows that somebody has gone to: they keep their inputs, which may still be looking something up. */
+  /** Cells that somebody has gone to: they keep their inputs, which may still be looking something up. */
   private readonly visited = linkedSignal<RecordState, ReadonlySet<string>>({
     source: () => this.sheet.state(),
     computation: () => new Set(),
   });
+  /** The cell that a pointer is over: what is pressed then is its input, with all that belongs to it. */
+  readonly over = signal<string | null>(null);
   private readonly unfolded = signal<ReadonlySet<string>>(new Set());
   readonly opening = OPENING;
   readonly removing = REMOVING;
-  readonly inside = WITHIN;
-  readonly insides = [WITHIN];
-  readonly message = MESSAGE;
-  readonly messages = [MESSAGE];
+  readonly beneath = BENEATH;
+  readonly beneaths = [BENEATH];
+  /** One row at most: more of them under one name could be taken for each other as they come and go. */
+  readonly hasBeneath = (_: number, row: RowState): boolean =>
+    this.isOpen(row) || this.sheet.state().errorAt(row) !== '';
   readonly byId = (_: number, { id }: RowState): string => id;
   /** How many rows there are, those that were not read too. */
   readonly count = computed(() => {
@@ -308,20 +320,29 @@ export class SubformComponent {
       .join(', ');
   }
 
-  /** Whether a row has its inputs; in a long subform only where somebody has been, or must go. */
-  isLive(row: RowState): boolean {
+  /**
+   * Whether a cell has its input: where somebody has been, or must go. An input with all that belongs to it takes some
+   * milliseconds, and a record has hundreds of cells that are only read.
+   */
+  isLive(row: RowState, field: Field): boolean {
     return (
-      this.list().rows.length <= LIVE_AT_ONCE ||
       row.key === null ||
-      this.visited().has(row.id) ||
+      this.visited().has(row.id + field.id) ||
+      this.over() === row.id + field.id ||
       this.sheet.told().has(row.id) ||
-      Object.values(row.held).some(({ typed }) => typed !== undefined)
+      row.held[field.id]?.typed !== undefined
     );
   }
 
-  /** Gives a row its inputs, within this key press or click: the next key is typed into one already. */
+  /** A cell keeps its input from now on. */
+  ready(row: RowState, field: Field): void {
+    const id = row.id + field.id;
+    if (!this.visited().has(id)) this.visited.update((ids) => new Set(ids).add(id));
+  }
+
+  /** Goes into the input of a cell within this key press or click: the next key is typed into it already. */
   enter(row: RowState, field: Field): void {
-    this.visited.update((ids) => new Set(ids).add(row.id));
+    this.ready(row, field);
     this.changes.detectChanges();
     this.inputs()
       .find((input) => input.inputId() === row.id + field.id)
@@ -331,6 +352,11 @@ export class SubformComponent {
   /** Whether people may take a row away: a new one always, it is only on the page. */
   mayRemove(row: RowState): boolean {
     return row.key === null || this.list().level.rights.delete;
+  }
+
+  /** Whether a text may be wider than its cell. */
+  isLong(text: string): boolean {
+    return text.length > FIT;
   }
 
   /** Pixels a column needs for what its kind usually holds. */

@@ -139,16 +139,22 @@ describe('RecordSheetComponent', () => {
     await show();
     button(page, 'Fine').click();
     await fixture.whenStable();
-    const names = [...page.querySelectorAll('td input')].map((input) => input.getAttribute('aria-label'));
+    const names = [...page.querySelectorAll('td :is(input, [role="textbox"])')].map((input) =>
+      input.getAttribute('aria-label'),
+    );
     expect(names).toEqual(['Amount, row 1', 'Amount, row 2', 'Amount, row 3']);
     expect(button(page, 'Remove row 3 of Fines')).toBeTruthy();
   });
 
   it('takes the value from the row above with Ctrl+D', async () => {
     await show();
-    const second = page.querySelectorAll('td hr-value-input')[1]!;
-    second.dispatchEvent(new KeyboardEvent('keydown', { key: 'd', ctrlKey: true, bubbles: true }));
+    document.body.append(page);
+    page.querySelector<HTMLElement>('[aria-label="Amount, row 2"]')!.focus();
+    document.activeElement!.dispatchEvent(
+      new KeyboardEvent('keydown', { key: 'd', ctrlKey: true, bubbles: true }),
+    );
     expect(state.record().lists[0]!.rows[1]!.held['f_fAmount']).toEqual({ value: '0.10' });
+    page.remove();
   });
 
   it('begins another row with Enter in the last one, once something stands in it', async () => {
@@ -165,7 +171,7 @@ describe('RecordSheetComponent', () => {
     expect(state.record().lists[0]!.rows.length).toBe(4);
   });
 
-  it('gives the rows of a long subform their inputs when somebody goes there, or must', async () => {
+  it('gives a cell of a subform its input when somebody goes there, or must', async () => {
     const fines = Array.from({ length: 60 }, (_, i) => ({
       key: [i],
       cells: { f_fNo: i, f_fLoan: [1000, 'Ada'] as const, f_fAmount: '0.10' },
@@ -177,7 +183,8 @@ describe('RecordSheetComponent', () => {
       [...page.querySelectorAll('td input')].map((input) => input.getAttribute('aria-label')!);
     expect(inputs()).toEqual([]);
     expect(page.querySelector('[aria-label="Sums of Fines"]')!.textContent).toContain('£6.00');
-    const waiting = page.querySelector<HTMLElement>('[aria-label="Amount, row 9"]')!;
+    const cell = (n: number): HTMLElement => page.querySelector(`[aria-label="Amount, row ${n}"]`)!;
+    const waiting = cell(9);
     expect([waiting.getAttribute('role'), waiting.tabIndex, waiting.textContent]).toEqual([
       'textbox',
       0,
@@ -189,7 +196,7 @@ describe('RecordSheetComponent', () => {
     const input = document.activeElement as HTMLInputElement;
     expect([input.getAttribute('aria-label'), input.value]).toEqual(['Amount, row 9', '0.10']);
     expect([input.selectionStart, input.selectionEnd]).toEqual([0, 4]);
-    // It keeps them when it is left, and a row that something is said about has them anyway.
+    // It keeps it when it is left, and a row that something is said about has all of them anyway.
     input.blur();
     const { rows } = state.record().lists[0]!;
     const error = { table: 't_fine', key: [29], field: 'f_fAmount', message: 'Too little.', rule: null };
@@ -201,7 +208,32 @@ describe('RecordSheetComponent', () => {
     await fixture.whenStable();
     await after(50);
     expect(document.activeElement!.getAttribute('aria-label')).toBe('Amount, row 30');
+    // One that waits is gone to as well.
+    fixture.componentInstance.focusAt(rows[4]!.id, 'f_fAmount');
+    await fixture.whenStable();
+    await after(50);
+    expect(document.activeElement!.matches('input[aria-label="Amount, row 5"]')).toBeTrue();
     page.remove();
+  });
+
+  it('gives a cell its input while a pointer is over it, and leaves it there once it was pressed', async () => {
+    await show();
+    const inputs = (): string[] =>
+      [...page.querySelectorAll('td input')].map((input) => input.getAttribute('aria-label')!);
+    const point = async (type: string, at: Element): Promise<void> => {
+      at.dispatchEvent(new PointerEvent(type, { bubbles: type === 'pointerdown' }));
+      await fixture.whenStable();
+    };
+    const waiting = (): Element => page.querySelector('[role="textbox"][aria-label="Amount, row 1"]')!;
+    const live = (): Element => page.querySelector('td hr-value-input')!;
+    await point('pointerenter', waiting());
+    expect(inputs()).toEqual(['Amount, row 1']);
+    await point('pointerleave', live());
+    expect(inputs()).toEqual([]);
+    await point('pointerenter', waiting());
+    await point('pointerdown', live());
+    await point('pointerleave', live());
+    expect(inputs()).toEqual(['Amount, row 1']);
   });
 
   it('is picked, not typed into, while it is designed', async () => {
@@ -343,8 +375,8 @@ describe('RecordSheetComponent', () => {
     const opener = (row: number): HTMLButtonElement =>
       page.querySelector(`button[aria-label^="Row ${row} of Loans"]`)!;
     const shown = (): string[] =>
-      [...page.querySelectorAll('section[aria-label="Fines"] td input')].map(
-        (input) => (input as HTMLInputElement).value,
+      [...page.querySelectorAll('section[aria-label="Fines"] td [role="textbox"]')].map(
+        ({ textContent }) => textContent,
       );
 
     it('tells how many are within a row, and unfolds them beneath it', async () => {
