@@ -12,6 +12,7 @@ import {
   input,
   linkedSignal,
   signal,
+  untracked,
   viewChildren,
 } from '@angular/core';
 import { MatButton, MatIconButton } from '@angular/material/button';
@@ -47,9 +48,6 @@ export const INPUTS =
 
 /** Columns of a subform that are no fields: none has such an id. */
 const [OPENING, REMOVING, BENEATH] = [' opening', ' removing', ' beneath'];
-
-/** Rows of a subform that are drawn with the page; the others follow as soon as those can be seen. */
-const DRAWN_AT_ONCE = 12;
 
 /** Characters that always fit a cell, however wide they are. */
 const FIT = 15;
@@ -217,10 +215,14 @@ export class SubformComponent {
   readonly list = input.required<ListState>();
   readonly around = input<readonly string[]>([]);
 
-  /** How many of its rows are drawn. */
+  /** How many of its rows are drawn; all that come later are, once those that it began with are there. */
   private readonly drawn = linkedSignal<RecordState, number>({
     source: () => this.sheet.state(),
-    computation: () => DRAWN_AT_ONCE,
+    computation: () => {
+      const rows = untracked(() => this.list().rows.length);
+      const most = this.sheet.drawnAtOnce(rows);
+      return rows > most ? most : Infinity;
+    },
   });
   readonly rows = computed((): readonly RowState[] => {
     const [{ rows }, most] = [this.list(), this.drawn()];

@@ -83,6 +83,16 @@ describe('RecordSheetComponent', () => {
     expect(drawn()).toBe(60);
   });
 
+  it('goes into a row that is added to as many as are drawn at once', async () => {
+    const many = Array.from({ length: 14 }, (_, i) => ({ ...FINES[0]!, key: [i + 1] }));
+    await show({}, FORM, many);
+    document.body.append(page);
+    button(page, 'Fine').click();
+    await fixture.whenStable();
+    expect(document.activeElement!.getAttribute('aria-label')).toBe('Amount, row 15');
+    page.remove();
+  });
+
   /** The control that a label names. */
   function labelled(text: string): HTMLInputElement {
     const label = [...page.querySelectorAll('label')].find(({ textContent }) =>

@@ -63,6 +63,9 @@ export interface SheetInputs {
   readonly picked: () => readonly string[];
 }
 
+/** Rows of subforms that are drawn with their record, of all together and of each in any case. */
+const [DRAWN_AT_ONCE, DRAWN_ANYWAY] = [14, 3];
+
 /** What all parts of a record on the page share: its state, and what becomes of what is typed. */
 @Injectable()
 export class Sheet {
@@ -84,6 +87,20 @@ export class Sheet {
   readonly told = computed(() => new Set(Object.keys(this.state().errors()).map((at) => at.split(' ')[0]!)));
 
   private readonly asked = new WeakMap<RecordState, Set<string>>();
+  /** How many rows of subforms may still be drawn together with the rest of a record. */
+  private readonly room = new WeakMap<RecordState, number>();
+
+  /**
+   * How many of so many rows of a subform are drawn together with the rest of its record: as many as a screen holds, of
+   * all its subforms together from above. The others follow as soon as those can be seen.
+   */
+  drawnAtOnce(rows: number): number {
+    const state = this.state();
+    const room = this.room.get(state) ?? DRAWN_AT_ONCE;
+    const drawn = Math.min(rows, Math.max(room, DRAWN_ANYWAY));
+    this.room.set(state, room - drawn);
+    return drawn;
+  }
 
   /** Asks for the rows that lookups have come to lead to, each once. */
   seek(): void {
