@@ -6,7 +6,7 @@ import { Subject } from 'rxjs';
 import { emptyDesign, type ButtonAct, type Form, type FormPart } from '@heathridge/core/design';
 import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { after, button } from '../testing/bench';
+import { after, button, shown as there } from '../testing/bench';
 import { calling, setUpDesk } from '../testing/desk';
 import type { DeskNews } from './desk-news.service';
 import { RecordDrafts } from './record-drafts.service';
@@ -111,6 +111,58 @@ describe('RecordPageComponent', () => {
     await after(20);
   });
 
+  describe('while the next record is on its way', () => {
+    const other = { record: { ...record().record, key: [1001], cells: { ...CELLS, f_lNo: 1001 } } };
+
+    async function next(): Promise<TestRequest> {
+      await shown();
+      fixture.componentRef.setInput('key', '[1001]');
+      fixture.detectChanges();
+      return call(`${SCREEN}/record`);
+    }
+
+    it('saves what is typed into the one that is still shown', async () => {
+      const asked = await next();
+      await write('Note', 'Just in time');
+      asked.flush(other);
+      const save = await call(`${SCREEN}/save`, 'POST');
+      const { changes } = save.request.body as { changes: { key: number[]; values: object }[] };
+      expect(changes.map(({ key, values }) => [key, values])).toEqual([
+        [[1000], { f_lNote: 'Just in time' }],
+      ]);
+      expect(field('Number').value).toBe('1000');
+      save.flush({ saved: [], entry: 5 });
+      await after(20);
+      await fixture.whenStable();
+      expect([field('Number').value, field('Note').value]).toEqual(['1001', '']);
+    });
+
+    it('stays with what cannot be saved as it stands, where somebody wants that', async () => {
+      const asked = await next();
+      const navigate = spyOn(TestBed.inject(Router), 'navigate').and.resolveTo(true);
+      await write('Fee', 'a lot');
+      asked.flush(other);
+      await there('mat-dialog-container button', document.body);
+      await fixture.whenStable();
+      expect(said()).toContain('Leave without saving?');
+      button(document.body, 'Stay here').click();
+      await after(50);
+      await fixture.whenStable();
+      expect([field('Number').value, field('Fee').value]).toEqual(['1000', 'a lot']);
+      expect(navigate.calls.mostRecent().args[1]!.queryParams).toEqual({ key: '[1000]' });
+    });
+
+    it('leaves the cursor where it is, and what is searched for', async () => {
+      const asked = await next();
+      const box = page().querySelector<HTMLInputElement>('input[type="search"]')!;
+      box.focus();
+      asked.flush(other);
+      await fixture.whenStable();
+      expect(field('Number').value).toBe('1001');
+      expect(document.activeElement).toBe(box);
+    });
+  });
+
   describe('while others work', () => {
     it('takes what they have changed, and keeps what was typed here', async () => {
       await shown();
@@ -138,8 +190,12 @@ describe('RecordPageComponent', () => {
       heard.next(news({ design: true, tables: [] }));
       const without = LOANS.parts.filter((part) => part.part !== 'cell' || part.field !== 'f_lState');
       (await call(SCREEN)).flush(info({ ...LOANS, parts: without }));
-      (await call(`${SCREEN}/record`)).flush(record());
+      const again = await call(`${SCREEN}/record`);
+      // What is typed until it comes is kept, too.
+      await write('Fee', '9.99');
+      again.flush(record());
       await fixture.whenStable();
+      expect(field('Fee').value).toBe('£9.99');
       expect(said()).toContain('The builder has changed this screen. What you typed is kept.');
       expect(
         [...page().querySelectorAll('label')].some(({ textContent }) => textContent.includes('State')),

@@ -27,6 +27,7 @@ import {
   exhaustMap,
   filter,
   firstValueFrom,
+  map,
   of,
   Subject,
   switchMap,
@@ -261,6 +262,12 @@ export class RecordPageComponent implements MayHoldChanges {
                   this.problem.set(problemOf(error).detail);
                   return EMPTY;
                 }),
+                switchMap((data) =>
+                  this.mayShow(key).pipe(
+                    filter(Boolean),
+                    map(() => data),
+                  ),
+                ),
               ),
         ),
         takeUntilDestroyed(),
@@ -416,13 +423,19 @@ export class RecordPageComponent implements MayHoldChanges {
   /** The page may not come back: what is being typed right now counts too. Who does come back goes on there. */
   keepAtOnce(): void {
     if (document.visibilityState !== 'hidden') return;
-    const at = document.activeElement;
-    const line = at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement ? at : null;
-    const [from, to] = [line?.selectionStart ?? null, line?.selectionEnd ?? null];
-    line?.blur();
+    this.takeTyped();
     this.keep();
-    line?.focus({ preventScroll: true });
-    if (from !== null) line?.setSelectionRange(from, to);
+  }
+
+  /** Takes what is being typed into the record right now. Whoever types it goes on there. */
+  private takeTyped(): void {
+    const at = document.activeElement;
+    const isLine = at instanceof HTMLInputElement || at instanceof HTMLTextAreaElement;
+    if (!isLine || !at.closest('hr-record-sheet')) return;
+    const [from, to] = [at.selectionStart, at.selectionEnd];
+    at.blur();
+    at.focus({ preventScroll: true });
+    if (from !== null) at.setSelectionRange(from, to);
   }
 
   private keep(): void {
@@ -704,6 +717,25 @@ export class RecordPageComponent implements MayHoldChanges {
       else if (first && !this.isEntering()) this.open(first.key);
     }
     this.isFresh = false;
+  }
+
+  /**
+   * Whether a record that has come may be shown. What was typed meanwhile into the one that is shown still is saved, as
+   * always when one is left; who stays with it finds it in the address too. Of one that is read again it is kept.
+   */
+  private mayShow(next: RowKey): Observable<boolean> {
+    this.takeTyped();
+    const state = this.state();
+    if (!state?.dirty()) return of(true);
+    const { key } = state.record();
+    if (JSON.stringify(key) === JSON.stringify(next)) {
+      this.keep();
+      return of(true);
+    }
+    const queryParams = key ? { key: JSON.stringify(key) } : {};
+    return leaving(this, this.dialogs).pipe(
+      tap((leaves) => !leaves && void this.router.navigate([], { queryParams, replaceUrl: true })),
+    );
   }
 
   private open(key: RowKey): void {
