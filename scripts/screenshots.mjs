@@ -155,6 +155,7 @@ try {
   await page.getByRole('searchbox').fill('oduya');
   await page.waitForTimeout(800);
   await page.locator('.entry').nth(1).click();
+  await page.locator('.entry[aria-current="true"]').nth(0).waitFor();
   await page.getByRole('textbox', { name: /^Due back/ }).fill('1 jan 2001');
   await page.keyboard.press('Tab');
   await page.getByText('comes back after the day').waitFor();
