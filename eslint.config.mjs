@@ -209,6 +209,19 @@ export default tseslint.config(
     },
   },
   {
+    files: ['web/src/**/*.ts'],
+    ignores: ['web/src/app/shared/choices-list.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "ImportSpecifier[imported.name='MatAutocompleteModule']",
+          message: 'CHOICES_LIST closes what is not open yet, too.',
+        },
+      ],
+    },
+  },
+  {
     files: ['web/src/**/*.spec.ts'],
     rules: {
       'no-restricted-syntax': [

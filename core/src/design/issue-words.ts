@@ -28,7 +28,7 @@ export function issueWords(issue: v.BaseIssue<unknown>): string {
   };
   const what = (one: string, more: string): string => {
     const isText = typeof issue.input === 'string';
-    return counted(requirement, isText ? 'character' : one, isText ? 'characters' : more);
+    return counted(requirement ?? 1, isText ? 'character' : one, isText ? 'characters' : more);
   };
   if (kind === 'schema') {
     if (received === 'undefined') return 'This is missing.';
@@ -39,7 +39,7 @@ export function issueWords(issue: v.BaseIssue<unknown>): string {
   switch (type) {
     case 'min_length':
     case 'non_empty':
-      return `At least ${what('entry', 'entries')} are needed here.`;
+      return `At least ${what('entry', 'entries')} ${(requirement ?? 1) === 1 ? 'is' : 'are'} needed here.`;
     case 'max_length':
       return `At most ${what('entry', 'entries')} may stand here.`;
     case 'min_value':

@@ -1,6 +1,5 @@
 import { Component, computed, ElementRef, inject, input, output, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, forkJoin, map, of, Subject, switchMap } from 'rxjs';
@@ -10,6 +9,7 @@ import { localeOf } from '@heathridge/core/design';
 import { readDate, showDate } from '@heathridge/core/values';
 import { DeskStore } from '../desk/desk.store';
 import { Api, type Choice } from '../shared/api.service';
+import { CHOICES_LIST } from '../shared/choices-list';
 import { FIELD } from '../shared/field';
 import { LineComponent } from '../shared/line.component';
 import { problemOf } from '../shared/problem';
@@ -27,9 +27,9 @@ type RowFilter = Extract<BoardFilter, { readonly by: 'row' }>;
 @Component({
   selector: 'hr-board-filters',
   imports: [
+    CHOICES_LIST,
     FIELD,
     LineComponent,
-    MatAutocompleteModule,
     MatIconButton,
     MatIconModule,
     SelectComponent,

@@ -49,6 +49,9 @@ export const INPUTS =
 /** Columns of a subform that are no fields: none has such an id. */
 const [OPENING, REMOVING, BENEATH] = [' opening', ' removing', ' beneath'];
 
+/** Cards that are drawn in one go: with the inputs of many the page would not hear anybody for a second. */
+const CARDS_AT_ONCE = 3;
+
 /** Characters that always fit a cell, however wide they are. */
 const FIT = 15;
 
@@ -215,7 +218,7 @@ export class SubformComponent {
   readonly list = input.required<ListState>();
   readonly around = input<readonly string[]>([]);
 
-  /** How many of its rows are drawn; all that come later are, once those that it began with are there. */
+  /** How many of its rows are drawn; all that come later are, once those that it began with are there: cards by and by. */
   private readonly drawn = linkedSignal<RecordState, number>({
     source: () => this.sheet.state(),
     computation: () => {
@@ -275,8 +278,15 @@ export class SubformComponent {
   constructor() {
     effect(() => {
       if (this.rows().length < this.list().rows.length)
-        afterNextRender(() => setTimeout(() => this.drawn.set(Infinity)), { injector: this.injector });
+        afterNextRender(() => setTimeout(() => this.drawn.update((drawn) => this.next(drawn))), {
+          injector: this.injector,
+        });
     });
+  }
+
+  private next(drawn: number): number {
+    const next = this.subform().look === 'cards' ? drawn + CARDS_AT_ONCE : Infinity;
+    return next < this.list().rows.length ? next : Infinity;
   }
 
   /** A page is printed with all that it has. */
@@ -386,6 +396,7 @@ export class SubformComponent {
   addRow(): void {
     const row = this.sheet.state().addChild(this.parent(), this.subform().link);
     if (this.hasMore()) this.unfolded.update((ids) => new Set(ids).add(row.id));
+    this.drawn.set(Infinity);
     afterNextRender(() => this.focusRow(row), { injector: this.injector });
   }
 

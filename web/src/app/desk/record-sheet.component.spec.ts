@@ -83,6 +83,29 @@ describe('RecordSheetComponent', () => {
     expect(drawn()).toBe(60);
   });
 
+  it('draws many cards by and by, with moments between for who types, and goes into one that is added meanwhile', async () => {
+    const many = Array.from({ length: 60 }, (_, i) => ({ ...FINES[0]!, key: [i + 1] }));
+    const parts = mapParts(FORM.parts, (part) =>
+      part.part === 'subform' ? { ...part, look: 'cards' } : part,
+    );
+    await show({}, { ...FORM, parts }, many);
+    const drawn = (): number => page.querySelectorAll('[data-row]').length;
+    const steps = [drawn()];
+    const seen = new MutationObserver(() => steps.push(drawn()));
+    seen.observe(page, { subtree: true, childList: true });
+    for (let i = 0; i < 400 && steps.at(-1)! < 24; i++) await after(1);
+    seen.disconnect();
+    expect(steps[0]).toBeLessThan(24);
+    expect(steps.at(-1)).toBeLessThan(60);
+    for (const [i, step] of steps.slice(1).entries()) expect(step - steps[i]!).toBeLessThanOrEqual(3);
+    document.body.append(page);
+    button(page, 'Fine').click();
+    await fixture.whenStable();
+    expect(drawn()).toBe(61);
+    expect(document.activeElement!.closest('[data-row]')!.getAttribute('aria-label')).toBe('Fine 61');
+    page.remove();
+  });
+
   it('goes into a row that is added to as many as are drawn at once', async () => {
     const many = Array.from({ length: 14 }, (_, i) => ({ ...FINES[0]!, key: [i + 1] }));
     await show({}, FORM, many);

@@ -13,7 +13,6 @@ import {
   type ElementRef,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatButton } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
@@ -41,6 +40,7 @@ import { designOf } from '../desk/record.state';
 import { RowRemoval } from '../desk/row-removal.service';
 import { Api, type ListEntry, type ScreenInfo } from '../shared/api.service';
 import { ChipComponent } from '../shared/chip.component';
+import { CHOICES_LIST } from '../shared/choices-list';
 import { FIELD } from '../shared/field';
 import type { MayHoldChanges } from '../shared/leave.guard';
 import { problemOf } from '../shared/problem';
@@ -72,12 +72,12 @@ interface Shown {
 @Component({
   selector: 'hr-list-page',
   imports: [
-    LanesComponent,
+    CHOICES_LIST,
     ChipComponent,
     ConditionBuilderComponent,
     FIELD,
+    LanesComponent,
     ListGridComponent,
-    MatAutocompleteModule,
     MatButton,
     MatIconModule,
     MatMenuModule,

@@ -11,13 +11,13 @@ import {
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import {
   MatAutocomplete,
-  MatAutocompleteModule,
   MatAutocompleteTrigger,
   type MatAutocompleteSelectedEvent,
 } from '@angular/material/autocomplete';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, map, Subject, switchMap, type Subscription } from 'rxjs';
 import type { Choice } from '../shared/api.service';
+import { CHOICES_LIST } from '../shared/choices-list';
 import { FIELD } from '../shared/field';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
@@ -30,7 +30,7 @@ const ADD = 'add';
 /** A row of another table, found by typing what is shown of it. */
 @Component({
   selector: 'hr-lookup-value',
-  imports: [FIELD, MatAutocompleteModule, MatIconModule],
+  imports: [CHOICES_LIST, FIELD, MatIconModule],
   providers: [{ provide: ValuePart, useExisting: forwardRef(() => LookupValueComponent) }],
   template: `
     <mat-form-field [class.read]="at.readonly()">

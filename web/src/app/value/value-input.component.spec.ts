@@ -300,6 +300,21 @@ describe('ValueInputComponent', () => {
     expect(host.seen).toEqual([]);
   });
 
+  it('opens no list for who has pressed Escape before the answer was there', async () => {
+    const input = await show(lookup('borrower'), { value: null });
+    host.choices = [[1, 'Ada Quist']];
+    const isOpen = async (): Promise<string | null> => {
+      await new Promise((resolve) => setTimeout(resolve, 200));
+      await fixture.whenStable();
+      return input.getAttribute('aria-expanded');
+    };
+    input.focus();
+    input.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', keyCode: 27, bubbles: true }));
+    expect(await isOpen()).toBe('false');
+    input.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', keyCode: 40, bubbles: true }));
+    expect(await isOpen()).toBe('true');
+  });
+
   it('offers of an earlier answer only what goes with what is typed since', async () => {
     await show(lookup('borrower'), { value: null });
     host.choices = [
