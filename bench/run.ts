@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import Fastify from 'fastify';
 import { applyChanges, evolve, steps, type Change } from '@heathridge/core/change';
-import { plainQuery } from '@heathridge/core/query';
+import { plainQuery, so } from '@heathridge/core/query';
 import { plainField, plainTable, type Query, type Table } from '@heathridge/core/design';
 import { buildApp } from '../server/src/app';
 import { applyDraft } from '../server/src/plan/apply-draft';
@@ -54,8 +54,9 @@ const OVERDUE: Query = {
   id: 'q_overdue',
   label: 'Overdue',
   from: 't_entry',
-  with: [],
-  where: ['"#f_due" < CURRENT_DATE', 'NOT "#f_done"'],
+  questions: [],
+  joins: [],
+  where: [so('"#f_due" < CURRENT_DATE'), so('NOT "#f_done"')],
   columns: [],
   group: {
     by: [{ id: 'year', label: 'Year', expression: 'EXTRACT(YEAR FROM "#f_day")' }],
@@ -64,6 +65,8 @@ const OVERDUE: Query = {
       { id: 'fee', label: 'Fees', total: 'sum', expression: '"#f_fee"' },
     ],
   },
+  keep: [],
+  unlike: false,
   sort: [{ column: 'year', descending: false }],
   first: null,
 };

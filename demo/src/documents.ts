@@ -12,6 +12,7 @@ import {
   type Report,
 } from '@heathridge/core/design';
 import { asList, cardsFrom, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
+import { joinsAlong, so } from '@heathridge/core/query';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
@@ -21,10 +22,13 @@ const query = (id: string, label: string, from: string, rest: Partial<Query>): Q
   id,
   label,
   from: tableId(from),
-  with: [],
+  questions: [],
+  joins: [],
   where: [],
   columns: [],
   group: null,
+  keep: [],
+  unlike: false,
   sort: [],
   first: null,
   ...rest,
@@ -35,11 +39,8 @@ const toSchool = fieldId('player', 'school');
 
 export const QUERIES: readonly Query[] = [
   query('q_overdue', 'Overdue by school', 'hire', {
-    with: [
-      { path: [toPlayer], keepWithout: false },
-      { path: [toPlayer, toSchool], keepWithout: false },
-    ],
-    where: [`${ref('hire', 'returned_on')} IS NULL`, `${ref('hire', 'due_back')} < CURRENT_DATE`],
+    joins: joinsAlong([{ path: [toPlayer, toSchool], keepWithout: false }]),
+    where: [so(`${ref('hire', 'returned_on')} IS NULL`), so(`${ref('hire', 'due_back')} < CURRENT_DATE`)],
     group: {
       by: [
         {
@@ -62,7 +63,7 @@ export const QUERIES: readonly Query[] = [
     sort: [{ column: 'hires', descending: true }],
   }),
   query('q_neverHired', 'Instruments never hired', 'instrument', {
-    where: [`COUNT("#${fieldId('hire', 'instrument')}") = 0`],
+    where: [so(`COUNT("#${fieldId('hire', 'instrument')}") = 0`)],
     columns: [
       { id: 'number', label: 'Asset number', expression: ref('instrument', 'asset_number') },
       { id: 'kind', label: 'Kind', expression: ref('instrument', 'kind') },
@@ -89,7 +90,7 @@ export const QUERIES: readonly Query[] = [
     sort: [{ column: 'cost', descending: true }],
   }),
   query('q_noPhone', 'Players without a phone', 'player', {
-    where: [`${ref('player', 'phone')} IS NULL`, ref('player', 'active')],
+    where: [so(`${ref('player', 'phone')} IS NULL`), so(ref('player', 'active'))],
     columns: [
       { id: 'surname', label: 'Surname', expression: ref('player', 'surname') },
       { id: 'first', label: 'First name', expression: ref('player', 'first_name') },
@@ -99,7 +100,7 @@ export const QUERIES: readonly Query[] = [
     sort: [{ column: 'surname', descending: false }],
   }),
   query('q_spend', 'Repairs with technician', 'repair_line', {
-    with: [{ path: [fieldId('repair_line', 'repair')], keepWithout: false }],
+    joins: joinsAlong([{ path: [fieldId('repair_line', 'repair')], keepWithout: false }]),
     columns: [
       {
         id: 'technician',
@@ -121,7 +122,7 @@ export const QUERIES: readonly Query[] = [
       { id: 'cost', label: 'Cost', expression: ref('repair_line', 'cost') },
     ],
     where: [
-      `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`,
+      so(`${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`),
     ],
   }),
 ];

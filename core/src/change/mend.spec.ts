@@ -55,12 +55,12 @@ describe('what uses a field', () => {
     const without = drop(null);
     expect(dependantsOf(without, new Set(['f_lDue', 'f_lLate']))).toEqual([]);
     expect(validateTables(without)).toEqual([]);
-    expect(without.queries[0]!.where).toEqual(['"#f_lState" = \'Out\'']);
+    expect(without.queries[0]!.where).toEqual([{ is: 'so', expression: '"#f_lState" = \'Out\'' }]);
     expect(without.queries[0]!.sort).toEqual([]);
     expect(without.reports[0]!.group).toBeNull();
     const instead = drop('f_lFrom');
     expect(dependantsOf(instead, 'f_lDue')).toEqual([]);
-    expect(instead.queries[0]!.where[0]).toBe('"#f_lFrom" < CURRENT_DATE');
+    expect(instead.queries[0]!.where[0]).toEqual({ is: 'so', expression: '"#f_lFrom" < CURRENT_DATE' });
     expect(instead.reports[0]!.columns[0]!.column).toBe('f_lFrom');
     // The field that takes the place was on the form already: it stands there once.
     expect(cellsOf(instead.forms[0]!.parts).filter(({ field: id }) => id === 'f_lFrom').length).toBe(1);
@@ -86,7 +86,7 @@ describe('what uses a field', () => {
       id: 'q_late',
       label: 'How late',
       columns: [{ id: 'late', label: 'Late', expression: '"#f_lLate"' }],
-      where: ['"#f_lLate" > 3'],
+      where: [{ is: 'so', expression: '"#f_lLate" > 3' }],
       sort: [],
     };
     const full: Design = {

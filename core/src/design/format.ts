@@ -60,6 +60,33 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   (document) => document,
   // Format 10: the rows of a list may stand as cards in columns.
   (document) => document,
+  // Format 11: a query puts rows beside its own along links of both directions or by a condition, as a tree, and its
+  // conditions stand in one another. Until then it went along lookups, each way written out, and its conditions all held.
+  (document) => {
+    if (document['type'] !== 'query' || 'joins' in document) return document;
+    const joins: Document[] = [];
+    const ids = new Map<string, string>();
+    for (const item of document['with'] as unknown[]) {
+      if (!isDocument(item) || !Array.isArray(item['path'])) continue;
+      let [way, at]: [string, string | null] = ['', null];
+      for (const link of item['path'] as string[]) {
+        way += ` ${link}`;
+        let id: string | undefined = ids.get(way);
+        if (id === undefined) {
+          id = `j_${joins.length + 1}`;
+          joins.push({ id, at, by: { by: 'link', link }, keepWithout: item['keepWithout'] });
+          ids.set(way, id);
+        }
+        at = id;
+      }
+    }
+    const { with: _, where, ...rest } = document;
+    return {
+      ...rest,
+      joins,
+      where: (where as unknown[]).map((expression) => ({ is: 'so', expression })),
+    };
+  },
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { isEnclosed, making } from '../expression';
-import { characters, isTimeZone, parsePattern, type Total } from '../values';
+import { characters, DATE_STEPS, isTimeZone, parsePattern, type Total } from '../values';
 import { issueWords } from './issue-words';
 
 // Where a schema has no words of its own.
@@ -253,27 +253,150 @@ export const QueryColumn = v.object({
   expression: v.pipe(ExpressionText, v.minLength(1, 'A column needs an expression.')),
 });
 
+export const GroupColumn = v.object({
+  ...QueryColumn.entries,
+  /** By the year, quarter, month or week of a date, which is its first day; a week begins on a Monday. */
+  step: v.optional(v.picklist(DATE_STEPS)),
+});
+
 export const Measure = v.object({
   id: ColumnId,
   label: Label,
-  total: v.picklist(['count', 'sum', 'average', 'least', 'most']),
+  /** `distinct` counts values that differ, `joined` puts them behind one another, in their order. */
+  total: v.picklist(['count', 'distinct', 'sum', 'average', 'least', 'most', 'joined']),
   /** Null only for count. */
   expression: v.nullable(ExpressionText),
+  /** Each row that it is about counts once, however many rows stand beside it. */
+  once: v.optional(v.boolean()),
+});
+
+/** A part of a sentence that says nothing for now, and what somebody has noted beside it. */
+const Aside = {
+  off: v.optional(v.boolean()),
+  note: v.optional(
+    v.pipe(v.string(), v.trim(), v.maxLength(300, 'A note has at most 300 characters.'), clean),
+  ),
+};
+
+/**
+ * Rows that a query puts beside those which it has: the row that a lookup or a link of several fields leads to
+ * (`link`), the rows that lead here (`children`), those with an equal text (`same`), or those that meet a condition.
+ */
+export const QueryJoin = v.object({
+  id: Id,
+  /** The join beside whose rows it stands; null for the rows that the query starts from. */
+  at: v.nullable(Id),
+  by: v.variant('by', [
+    v.object({ by: v.literal('link'), link: Id }),
+    v.object({ by: v.literal('children'), link: Id }),
+    v.object({
+      by: v.literal('same'),
+      /** A table or a query. */
+      from: Id,
+      /** Over the rows of the query, and over those of `from`. */
+      own: v.pipe(ExpressionText, v.minLength(1, 'What is compared needs an expression.')),
+      other: v.pipe(ExpressionText, v.minLength(1, 'What is compared needs an expression.')),
+      trimmed: v.boolean(),
+      anyCase: v.boolean(),
+    }),
+    v.object({
+      by: v.literal('condition'),
+      from: Id,
+      /** Over the rows of the query, with those of `from` under the name of the join. */
+      condition: v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.')),
+    }),
+  ]),
+  /** What its rows are called in expressions; what a link leads to is reached by the name of that. */
+  name: v.optional(SqlName),
+  keepWithout: v.boolean(),
+  ...Aside,
+});
+
+/** The most conditions beside one another, and how deep they stand in one another. */
+const [MOST_CONDITIONS, MOST_CONDITION_DEPTH] = [100, 6];
+
+export interface ConditionGroup {
+  readonly is: 'all' | 'any';
+  readonly of: readonly QueryCondition[];
+  readonly off?: boolean | undefined;
+  readonly note?: string | undefined;
+}
+export type QueryCondition = v.InferOutput<typeof PlainCondition> | ConditionGroup;
+
+const PlainCondition = v.object({
+  is: v.literal('so'),
+  expression: v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.')),
+  ...Aside,
+});
+const Conditions: v.GenericSchema<unknown, QueryCondition[]> = v.pipe(
+  v.array(v.lazy(() => QueryCondition)),
+  v.maxLength(MOST_CONDITIONS, `At most ${MOST_CONDITIONS} conditions stand beside one another.`),
+);
+/** A condition, or several of which all hold, or any. */
+export const QueryCondition: v.GenericSchema<unknown, QueryCondition> = v.variant('is', [
+  PlainCondition,
+  v.object({ is: v.picklist(['all', 'any']), of: Conditions, ...Aside }),
+]);
+
+const conditionDepth = (conditions: readonly QueryCondition[]): number =>
+  1 + Math.max(0, ...conditions.map((item) => (item.is === 'so' ? 0 : conditionDepth(item.of))));
+
+/** Conditions that all hold. */
+export const QueryConditions = v.pipe(
+  Conditions,
+  v.check(
+    (conditions) => conditionDepth(conditions) <= MOST_CONDITION_DEPTH,
+    `Conditions stand in one another at most ${MOST_CONDITION_DEPTH} deep.`,
+  ),
+);
+
+/** Something that is asked of whoever reads a query. */
+export const QueryQuestion = v.object({
+  id: Id,
+  /** What the answer is called in expressions. */
+  name: SqlName,
+  label: Label,
+  answer: v.variant('kind', [
+    v.object({ kind: v.picklist(['text', 'wholeNumber', 'date', 'tick']) }),
+    v.object({ kind: v.literal('decimal'), places: Places }),
+  ]),
+  /** The answer it starts with, as an expression without fields; null for none. */
+  start: v.nullable(ExpressionText),
+  /** Without an answer there is no result; otherwise the conditions that ask for it are left out then. */
+  needed: v.boolean(),
 });
 
 export const Query = v.object({
   type: v.literal('query'),
   id: Id,
   label: Label,
+  /** A table or a query. */
   from: Id,
-  with: v.array(
-    v.object({ path: v.pipe(v.array(Id), v.minLength(1), v.maxLength(8)), keepWithout: v.boolean() }),
+  questions: v.optional(
+    v.pipe(v.array(QueryQuestion), v.maxLength(20, 'A query asks at most 20 things.')),
+    [],
   ),
-  where: v.array(v.pipe(ExpressionText, v.minLength(1, 'A condition needs an expression.'))),
-  columns: v.array(QueryColumn),
+  joins: v.pipe(
+    v.array(QueryJoin),
+    v.maxLength(30, 'A query puts the rows of at most 30 tables beside its own.'),
+  ),
+  where: QueryConditions,
+  columns: v.pipe(v.array(QueryColumn), v.maxLength(300, 'A query shows at most 300 columns.')),
   /** With a group, the columns give way to the group's columns and totals. */
-  group: v.nullable(v.object({ by: v.array(QueryColumn), measures: v.array(Measure) })),
-  sort: v.array(v.object({ column: ColumnId, descending: v.boolean() })),
+  group: v.nullable(
+    v.object({
+      by: v.pipe(v.array(GroupColumn), v.maxLength(30, 'Rows are grouped by at most 30 things.')),
+      measures: v.pipe(v.array(Measure), v.maxLength(100, 'A group works out at most 100 things.')),
+    }),
+  ),
+  /** Over the columns of the result. */
+  keep: v.optional(QueryConditions, []),
+  /** Of rows that are alike in all columns only one is kept. */
+  unlike: v.optional(v.boolean(), false),
+  sort: v.pipe(
+    v.array(v.object({ column: ColumnId, descending: v.boolean() })),
+    v.maxLength(30, 'Rows are sorted by at most 30 columns.'),
+  ),
   first: v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1000000))),
 });
 
@@ -639,7 +762,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 10;
+export const FORMAT = 11;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -704,6 +827,9 @@ export type Field = v.InferOutput<typeof Field>;
 export type Table = v.InferOutput<typeof Table>;
 export type Query = v.InferOutput<typeof Query>;
 export type QueryColumn = v.InferOutput<typeof QueryColumn>;
+export type GroupColumn = v.InferOutput<typeof GroupColumn>;
+export type QueryJoin = v.InferOutput<typeof QueryJoin>;
+export type QueryQuestion = v.InferOutput<typeof QueryQuestion>;
 export type Measure = v.InferOutput<typeof Measure>;
 export type Form = v.InferOutput<typeof Form>;
 export type FormCell = v.InferOutput<typeof FormCell>;

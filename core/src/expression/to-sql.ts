@@ -476,12 +476,25 @@ class Writer {
     const alias = this.aliases.get(bound.row) ?? null;
     const column = sqlName(bound.field.column);
     if (bound.links.length === 0) return alias === null ? column : `${alias}.${column}`;
-    const ids = bound.links.map((hop) => (hop.hop === 'link' ? hop.field.id : hop.child.id));
-    const joined = bound.row === 0 ? (this.writing.joined?.(ids) ?? null) : null;
-    if (joined !== null) return `${joined}.${column}`;
+    const { start, rest } = this.begin(bound.row, bound.links);
+    if (rest.length === 0) return `${start}.${column}`;
     this.subquery = true;
-    const { from, where, last } = this.walk(bound.links, alias);
+    const { from, where, last } = this.walk(rest, start);
     return `(SELECT ${last}.${column} FROM ${from} WHERE ${where})`;
+  }
+
+  /** Where a path begins: as far along it as rows are joined already. */
+  private begin(row: number, hops: readonly Hop[]): { start: string | null; rest: readonly Hop[] } {
+    const start = this.aliases.get(row) ?? null;
+    const { joined } = this.writing;
+    if (row !== 0 || !joined) return { start, rest: hops };
+    // The rows that look a row up bear the id of the lookup, too, and are others than the row that leads to.
+    const ids = hops.map((hop) => (hop.hop === 'link' ? hop.field.id : `~${hop.child.id}`));
+    for (let length = ids.length; length > 0; length--) {
+      const alias = joined(ids.slice(0, length));
+      if (alias !== null) return { start: alias, rest: hops.slice(length) };
+    }
+    return { start, rest: hops };
   }
 
   /** FROM and WHERE that lead from a row along lookups and child rows. */
@@ -509,7 +522,8 @@ class Writer {
   private aggregate(bound: Aggregate): string {
     if (!bound.over) return this.total(bound, null);
     this.subquery = true;
-    const { from, where, last } = this.walk(bound.over.hops, this.aliases.get(bound.over.from) ?? null);
+    const { start, rest } = this.begin(bound.over.from, bound.over.hops);
+    const { from, where, last } = this.walk(rest, start);
     this.aliases.set(bound.over.as, last);
     const source = `FROM ${from} WHERE ${where}`;
     const sql = `(SELECT ${this.total(bound, source)} ${source})`;

@@ -1,4 +1,12 @@
-import { findField, idsUsed, type Design, type FormButton, type RoleDefinition, type Table } from '../design';
+import {
+  findField,
+  idsUsed,
+  type Design,
+  type FormButton,
+  type Query,
+  type RoleDefinition,
+  type Table,
+} from '../design';
 import { peopleMay, rightsOn } from './limits';
 
 /**
@@ -21,14 +29,50 @@ export function mayPress(design: Design, role: RoleDefinition, { does }: FormBut
   const report = design.reports.find(({ id }) => id === does.report);
   const query = design.queries.find(({ id }) => id === report?.source.id);
   if (!report) return false;
-  const ids = idsUsed([report, query]);
+  const queries = query ? readBy(design, query) : [];
+  const ids = idsUsed([report, queries]);
   const from = query?.from ?? report.source.id;
-  // Of the rows it begins with those are left out that are not hers; of others it could not be told.
+  // Of the rows it begins with those are left out that are not hers; of others it could not be told, and not of these
+  // where they are come to another time.
   const isLimited = ({ id }: Table): boolean => {
     const { own, conditions } = rightsOn(role, id);
-    return id !== from && (Boolean(own) || conditions.length > 0);
+    return (id !== from || comesBack(design, queries, id)) && (Boolean(own) || conditions.length > 0);
   };
   return tellsNothingKept(design, role, ids) && !tablesTold(design, ids).some(isLimited);
+}
+
+/** A query and all that it reads, however many stand between. */
+function readBy(design: Design, query: Query): Query[] {
+  const all = [query];
+  for (const { from, joins } of all) {
+    const ids = [from, ...joins.flatMap(({ by }) => ('from' in by ? [by.from] : []))];
+    all.push(...design.queries.filter((other) => ids.includes(other.id) && !all.includes(other)));
+  }
+  return all;
+}
+
+/** Whether queries come to the rows of a table by something else than beginning with them. */
+function comesBack(design: Design, queries: readonly Query[], table: string): boolean {
+  const links = design.tables.flatMap(({ id, fields, links: several }) => [
+    ...fields.flatMap((field) =>
+      field.type.kind === 'lookup' ? [{ id: field.id, of: id, to: field.type.table }] : [],
+    ),
+    ...several.map((link) => ({ id: link.id, of: id, to: link.table })),
+  ]);
+  const used = idsUsed(queries);
+  const text = JSON.stringify(queries);
+  return (
+    queries.some(({ joins }) =>
+      joins.some(({ by }) =>
+        'from' in by
+          ? by.from === table
+          : by.by === 'children' && links.some(({ id, of }) => id === by.link && of === table),
+      ),
+    ) ||
+    links.some(
+      ({ id, of, to }) => (to === table && used.has(id)) || (of === table && text.includes(`#~${id}`)),
+    )
+  );
 }
 
 /** The tables of which these ids tell: theirs, and those to which a lookup among them leads. */

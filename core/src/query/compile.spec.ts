@@ -1,11 +1,18 @@
 import { OFFICE } from '../design/testing/office';
-import type { Query } from '../design';
+import type { Query, QueryJoin } from '../design';
 import { orderKeySql } from '../expression';
 import { compileQuery, newQuery, queryOfTable } from './compile';
 import { plainQuery } from './plain-sql';
+import { so } from './scope';
 import { queryProblems } from './validate';
 
 const LOANS: Query = newQuery('q_a', 'Loans', OFFICE.tables[1]!);
+const BORROWER: QueryJoin = {
+  id: 'j_b',
+  at: null,
+  by: { by: 'link', link: 'f_lBorrower' },
+  keepWithout: false,
+};
 const compile = (patch: Partial<Query>) =>
   compileQuery(OFFICE, { ...LOANS, ...patch }, { today: '2026-11-25' });
 
@@ -23,7 +30,7 @@ describe('compileQuery', () => {
   });
 
   it('binds texts, so that none can become SQL', () => {
-    const where = [`"#f_lNote" = 'x''; DROP TABLE loan; --'`];
+    const where = [so(`"#f_lNote" = 'x''; DROP TABLE loan; --'`)];
     const { sql, params } = compile({ where });
     expect(params).toEqual(["x'; DROP TABLE loan; --"]);
     expect(sql).not.toContain('DROP');
@@ -32,18 +39,18 @@ describe('compileQuery', () => {
 
   it('joins a link once, and follows paths along it', () => {
     const { sql } = compile({
-      with: [{ path: ['f_lBorrower'], keepWithout: false }],
+      joins: [BORROWER],
       columns: [{ id: 'a', label: 'Name', expression: '"#f_lBorrower"."#f_bName"' }],
     });
     expect(sql.match(/JOIN "borrower"/g)?.length).toBe(1);
     expect(sql).toContain('t1."name"');
-    expect(compile({ with: [{ path: ['f_lBorrower'], keepWithout: true }] }).sql).toContain('LEFT JOIN');
+    expect(compile({ joins: [{ ...BORROWER, keepWithout: true }] }).sql).toContain('LEFT JOIN');
   });
 
   it('counts the rows after each part', () => {
     const { funnel } = compile({
-      with: [{ path: ['f_lBorrower'], keepWithout: false }],
-      where: ['"#f_lDue" IS NULL', '"#f_lFee" > 2'],
+      joins: [BORROWER],
+      where: [so('"#f_lDue" IS NULL'), so('"#f_lFee" > 2')],
       group: {
         by: [{ id: 'g', label: 'State', expression: '"#f_lState"' }],
         measures: [{ id: 'n', label: 'Loans', total: 'count', expression: null }],
@@ -110,7 +117,7 @@ describe('queryProblems', () => {
 
   it('says what is wrong', () => {
     expect(queryProblems(OFFICE, { ...LOANS, from: 't_gone' })[0]).toContain('no longer there');
-    expect(queryProblems(OFFICE, { ...LOANS, where: ['"#f_lFee"'] })[0]).toContain('a condition');
+    expect(queryProblems(OFFICE, { ...LOANS, where: [so('"#f_lFee"')] })[0]).toContain('a condition');
     expect(queryProblems(OFFICE, { ...LOANS, group: { by: [], measures: [] } })[0]).toContain(
       'something to group by',
     );

@@ -2,37 +2,56 @@ import {
   bind,
   bindCondition,
   decimalText,
-  failed,
   faultName,
+  failed,
   fromStored,
   inWords,
-  kindOfType,
-  numberType,
   orderKeySql,
   sqlName,
   sqlText,
   toSql,
   type Bound,
+  type Catalog,
   type SqlWriting,
   type Type,
 } from '../expression';
 import {
-  catalogOf,
   asText,
+  catalogOf,
   displayOf,
   displaySql,
   fieldOf,
   shownText,
-  tableOf,
   type Design,
   type Field,
-  type Measure,
   type Query,
-  type QueryColumn,
+  type QueryJoin,
   type Table,
 } from '../design';
-import type { ValueKind } from '../values';
-import { columnsOf } from './columns';
+import type { DateStep, ValueKind } from '../values';
+import {
+  activeJoins,
+  boundColumns,
+  conditionTexts,
+  fieldShown,
+  joinedTo,
+  kindOfBound,
+  mapConditions,
+  measureKind,
+  measureType,
+  overColumns,
+  questionsOf,
+  resultOf,
+  scopeOf,
+  sourceOf,
+  sourceWords,
+  tableOfQuery,
+  type Answers,
+  type BoundColumn,
+  type BoundMeasure,
+  type QueryScope,
+} from './scope';
+import { joinsOf } from './repeats';
 
 /** A column of a result: what it is called and how its values are shown. */
 export interface ResultColumn {
@@ -43,7 +62,7 @@ export interface ResultColumn {
 
 /** One part of the sentence and the question how many rows are left after it. */
 export interface FunnelPart {
-  readonly part: 'from' | 'with' | 'where' | 'group' | 'first';
+  readonly part: 'from' | 'with' | 'where' | 'group' | 'unlike' | 'keep' | 'first';
   readonly label: string;
   readonly sql: string;
 }
@@ -60,11 +79,13 @@ export interface CompiledQuery {
 export interface Compiling {
   /** `YYYY-MM-DD`: what CURRENT_DATE is. */
   readonly today: string;
+  /** Answers to what is asked; what is not answered starts as its question says. */
+  readonly answers?: Answers;
 }
 
 /**
- * Turns a query definition into SQL. Throws an ExpressionError when an expression does not hold, and
- * an Error when it names a table that is gone (check `dependantsOf` before dropping one).
+ * Turns a query definition into SQL. Throws an ExpressionError when an expression does not hold, and when something
+ * that it reads is gone (check `dependantsOf` before dropping one).
  */
 export function compileQuery(design: Design, query: Query, compiling: Compiling): CompiledQuery {
   const params: string[] = [];
@@ -77,15 +98,15 @@ export function compileQuery(design: Design, query: Query, compiling: Compiling)
 }
 
 /**
- * SQL for the keys of the rows a query leaves over, for a lookup that offers them. The query may not
- * group: its rows are then rows of the table it starts from.
+ * SQL for the keys of the rows a query leaves over, for a lookup that offers them. The query starts from a table and
+ * may not group: its rows are then rows of that table.
  */
 export const queryKeys = (
   design: Design,
   query: Query,
   compiling: Compiling,
   text: (value: string) => string,
-): string => new Compiler(design, query, compiling, text).keys();
+): string => new Compiler(design, query, compiling, text, 'empty').keys();
 
 /** A question which row of a query is at fault: gives the text of that row and the name of the fault. */
 export interface FaultProbe {
@@ -96,10 +117,14 @@ export interface FaultProbe {
   readonly sql: string;
 }
 
-/** The questions by which a query that was ended by a value it could not work out is explained, in its order. */
+/**
+ * The questions by which a query that was ended by a value it could not work out is explained, in its order: those of
+ * the queries that it reads come first.
+ */
 export const faultProbes = (design: Design, query: Query, compiling: Compiling): FaultProbe[] =>
-  new Compiler(design, query, compiling, sqlText).probes();
+  new Compiler(design, query, compiling, sqlText, 'empty').probes();
 
+/** What a result is made from, as far as it stands in the innermost statement. */
 interface Output {
   readonly column: ResultColumn;
   /** Columns of the inner SELECT that it is made from. */
@@ -110,21 +135,59 @@ interface Output {
   readonly order: string;
 }
 
+/** Rows that are joined: their alias, and the way to them in expressions. */
+interface Joined {
+  readonly join: QueryJoin;
+  readonly alias: string;
+  readonly path: readonly string[];
+  /** The table or query they are of. */
+  readonly of: string;
+  readonly sql: string;
+  readonly label: string;
+}
+
+/** Statements that others of the same query read, each under a name of its own. */
+type Named = Map<string, { readonly name: string; readonly sql: string }>;
+
+/** Something in a query that asks for what nobody has answered is left out, see {@link QueryQuestion}. */
+export function withoutUnasked(design: Design, query: Query, answers: Answers): Query {
+  const open = new Set(
+    questionsOf(design, query)
+      .filter(({ id, needed, start }) => {
+        const answer = Object.hasOwn(answers, id) ? answers[id] : start;
+        return !needed && (answer === null || answer === '');
+      })
+      .map(({ id }) => `"#${id}"`),
+  );
+  if (open.size === 0) return query;
+  const asks = (text: string): boolean => [...open].some((id) => text.includes(id));
+  const kept = (conditions: Query['where']): Query['where'] =>
+    mapConditions(conditions, (condition) => (asks(condition.expression) ? null : condition));
+  return { ...query, where: kept(query.where), keep: kept(query.keep) };
+}
+
 class Compiler {
-  private readonly catalog;
-  private readonly table: Table;
+  private readonly scope: QueryScope;
+  private readonly catalog: Catalog;
   private readonly writing: SqlWriting;
-  private readonly joins: { sql: string; alias: string; path: readonly string[]; label: string }[] = [];
+  private readonly joins: Joined[] = [];
+  private readonly base: string;
+  private readonly query: Query;
 
   constructor(
     private readonly design: Design,
-    private readonly query: Query,
-    compiling: Compiling,
-    text: (value: string) => string,
+    asked: Query,
+    private readonly compiling: Compiling,
+    private readonly text: (value: string) => string,
+    /** What becomes of a value that cannot be worked out in a query that this one reads. */
+    private readonly within: 'raise' | 'empty' = 'raise',
+    private readonly named: Named = new Map(),
+    private readonly around: readonly string[] = [],
   ) {
-    this.catalog = catalogOf(design);
-    this.table = tableOf(design, query.from);
-    for (const { path, keepWithout } of query.with) this.join(path, keepWithout);
+    const answers = compiling.answers ?? {};
+    this.query = withoutUnasked(design, asked, answers);
+    this.scope = scopeOf(design, this.query, { answers, within: around });
+    this.catalog = this.scope.catalog;
     this.writing = {
       catalog: this.catalog,
       row: 't0',
@@ -132,187 +195,352 @@ class Compiler {
       text,
       joined: (path) => this.joins.find((join) => join.path.join() === path.join())?.alias ?? null,
     };
+    this.base = `FROM ${this.source(this.query.from)} AS t0`;
+    for (const join of activeJoins(this.query)) this.join(join);
+  }
+
+  /** What is read under the name of a table: the table, or a statement that stands before all others. */
+  private source(id: string): string {
+    const source = sourceOf(this.design, id);
+    if (!source) failed('The table or query that this query reads is no longer there.', { start: 0, end: 0 });
+    if (source.of === 'table') return sqlName(source.table.name);
+    const known = this.named.get(id);
+    if (known) return known.name;
+    const { design, compiling, text, within, named } = this;
+    const inner = new Compiler(design, source.query, compiling, text, within, named, [
+      ...this.around,
+      this.query.id,
+    ]);
+    const sql = inner.rows();
+    const name = `"~q${named.size + 1}"`;
+    named.set(id, { name, sql });
+    return name;
+  }
+
+  /** A statement with those before it that it reads. */
+  private whole(sql: string): string {
+    const all = [...this.named.values()].map(({ name, sql: inner }) => `${name} AS ${inner}`);
+    return all.length === 0 ? sql : `WITH ${all.join(',\n')}\n${sql}`;
   }
 
   private get from(): string {
-    const base = `FROM ${sqlName(this.table.name)} AS t0`;
-    return [base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
+    return [this.base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
   }
 
   private conditions(
     faults: SqlWriting['faults'] = 'raise',
   ): { readonly sql: string; readonly label: string }[] {
-    return this.query.where.map((source) => {
-      // Bound with names, so that what is quoted in words is readable.
-      const named = fromStored(source, this.catalog, this.table.id);
-      const { bound } = bindCondition(named, { catalog: this.catalog, table: this.table.id });
-      return { sql: toSql(bound, { ...this.writing, faults }).sql, label: inWords(bound, named) };
-    });
+    return conditionTexts(this.query.where).map((source) =>
+      this.condition(source, this.catalog, { ...this.writing, faults }),
+    );
+  }
+
+  private condition(
+    source: string,
+    catalog: Catalog,
+    writing: SqlWriting,
+  ): { readonly sql: string; readonly label: string } {
+    // Bound with names, so that what is quoted in words is readable.
+    const named = fromStored(source, catalog, this.query.id);
+    const { bound } = bindCondition(named, { catalog, table: this.query.id });
+    return { sql: toSql(bound, writing).sql, label: inWords(bound, named) };
+  }
+
+  /** Conditions over the result. */
+  private kept(faults: SqlWriting['faults'] = 'raise'): { readonly sql: string; readonly label: string }[] {
+    const texts = conditionTexts(this.query.keep);
+    if (texts.length === 0) return [];
+    const { catalog } = keepScope(this.design, this.query);
+    const { joined: _, ...writing } = this.writing;
+    return texts.map((text) => this.condition(text, catalog, { ...writing, catalog, row: 'q', faults }));
   }
 
   probes(): FaultProbe[] {
-    const { query, catalog, table } = this;
+    const { catalog } = this;
+    const table = tableOfQuery(this.design, this.query);
     const marked = this.conditions('mark');
     const asked = this.conditions('empty');
-    const shown = displaySql(table, asText(displayOf(table)), { catalog, row: 't0' });
+    const shown = table ? displaySql(table, asText(displayOf(table)), { catalog, row: 't0' }) : 'NULL';
+    const rows = sourceWords(sourceOf(this.design, this.query.from)!).label;
     const probe = (what: string, sql: string, before: number): FaultProbe => {
       const where = asked.slice(0, before).map((condition) => condition.sql);
+      const inner = `SELECT ${shown} AS d, ${sql} AS v ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`;
       return {
         what,
-        rows: table.label,
-        sql: `SELECT d, ${faultName('v')} FROM (SELECT ${shown} AS d, ${sql} AS v ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}) WHERE typeof(v) = 'blob' LIMIT 1`,
+        rows,
+        sql: this.whole(`SELECT d, ${faultName('v')} FROM (${inner}) WHERE typeof(v) = 'blob' LIMIT 1`),
       };
     };
-    const columns = query.group
-      ? [
-          ...query.group.by,
-          ...query.group.measures.map((measure) => ({
-            ...measure,
-            expression: measure.expression ?? 'NULL',
-          })),
-        ]
-      : columnsOf(this.query, this.table);
+    const { plain, measures } = boundColumns(this.design, this.query, this.scope);
+    const columns = [
+      ...plain.map(({ column: { label }, bound }) => ({ label, bound })),
+      ...measures.flatMap(({ measure: { label }, of }) => (of ? [{ label, bound: of }] : [])),
+    ];
+    const read = [
+      this.query.from,
+      ...activeJoins(this.query).flatMap(({ by }) => ('from' in by ? [by.from] : [])),
+    ];
+    const before = read.flatMap((id) => {
+      const source = sourceOf(this.design, id);
+      return source?.of === 'query'
+        ? new Compiler(this.design, source.query, this.compiling, this.text, 'empty').probes()
+        : [];
+    });
     return [
+      ...before,
       ...marked.map(({ sql, label }, i) => probe(`The condition “${label}”`, sql, i)),
-      ...columns.map(({ label, expression }) => {
-        const { bound } = bind(expression, { catalog, table: table.id });
-        return probe(
-          `The column ${label}`,
-          toSql(bound, { ...this.writing, faults: 'mark' }).sql,
-          asked.length,
-        );
-      }),
+      ...columns.map(({ label, bound }) =>
+        probe(`The column ${label}`, toSql(bound, { ...this.writing, faults: 'mark' }).sql, asked.length),
+      ),
     ];
   }
 
   keys(): string {
+    const table = tableOfQuery(this.design, this.query);
+    if (!table || this.query.group)
+      throw new Error(`The query ${this.query.label} gives no rows of a table.`);
     const where = this.conditions('empty').map(({ sql }) => sql);
-    const key = this.table.key.map((id) => `t0.${sqlName(fieldOf(this.table, id)!.name)}`).join(', ');
-    return `SELECT ${key} ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`;
+    const key = table.key.map((id) => `t0.${sqlName(fieldOf(table, id)!.name)}`).join(', ');
+    return this.whole(`SELECT ${key} ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`);
   }
 
-  compile(): Omit<CompiledQuery, 'params' | 'text'> {
+  /** The parts of the statement for what the query gives, values as they are kept. */
+  private made(): {
+    readonly outputs: readonly Output[];
+    /** Everything but what is kept of the result, its order and its end. */
+    readonly rows: string;
+    readonly kept: readonly { readonly sql: string; readonly label: string }[];
+    readonly end: string;
+    readonly conditions: readonly { readonly sql: string; readonly label: string }[];
+  } {
     const { query } = this;
-    const base = `FROM ${sqlName(this.table.name)} AS t0`;
-    const joined = this.from;
-    const conditions = this.conditions();
-    const where = (count: number): string =>
-      count === 0
-        ? ''
-        : `\nWHERE ${conditions
-            .slice(0, count)
-            .map(({ sql }) => sql)
-            .join('\n  AND ')}`;
-    const groupBy = query.group?.by.map((column, i) => this.plain(column, `g${i}`)) ?? [];
-    const outputs = query.group
-      ? [...groupBy, ...query.group.measures.map((measure, i) => this.measure(measure, `m${i}`))]
-      : columnsOf(this.query, this.table).map((column, i) => this.plain(column, `c${i}`));
-    const names = groupBy.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
+    const faults = this.around.length > 0 ? this.within : 'raise';
+    const conditions = this.conditions(faults);
+    const { plain, measures } = boundColumns(this.design, query, this.scope);
+    const writing = { ...this.writing, faults };
+    const grouped = plain.map((column) => this.plain(column, writing));
+    const names = grouped.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
     const grouping = query.group && names.length > 0 ? `\nGROUP BY ${names.join(', ')}` : '';
-    const inner = outputs.flatMap((output) =>
-      output.inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`),
-    );
-    const plain = `SELECT ${inner.join(',\n  ')}\n${joined}${where(conditions.length)}${grouping}`;
+    const isOnce = measures.some(({ measure }) => measure.once);
+    const outputs = [...grouped, ...measures.map((measure) => this.measure(measure, writing, isOnce))];
+    const list = (all: readonly Output[]): string =>
+      all.flatMap(({ inner }) => inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`)).join(',\n  ');
+    const from = `${this.from}${whereOf(conditions)}`;
+    let one = `SELECT ${query.unlike ? 'DISTINCT ' : ''}${list(outputs)}\n${from}${grouping}`;
+    if (isOnce) {
+      const all = [
+        ...(grouped.length > 0 ? [list(grouped)] : []),
+        ...measures.flatMap((measure) => this.counted(measure, grouped, writing)),
+      ];
+      const above = [...names, ...(measures.length > 0 ? [list(outputs.slice(grouped.length))] : [])];
+      one = `SELECT ${above.join(', ')}\nFROM (SELECT ${all.join(',\n  ')}\n${from}) AS n${grouping}`;
+    }
     const middle = outputs.flatMap((output) =>
       output.middle ? [`${output.middle.sql} AS ${sqlName(output.middle.name)}`] : [],
     );
-    const rows = middle.length > 0 ? `SELECT *, ${middle.join(', ')} FROM (${plain}) AS r` : plain;
+    const rows = middle.length > 0 ? `SELECT *, ${middle.join(', ')} FROM (${one}) AS r` : one;
     const order = query.sort.flatMap(({ column, descending }) => {
       const output = outputs.find((candidate) => candidate.column.id === column);
       return output ? [`${output.order}${descending ? ' DESC' : ''}`] : [];
     });
-    const sql =
-      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM (${rows}) AS q` +
+    const kept = this.kept(faults);
+    const end =
       (order.length > 0 ? `\nORDER BY ${order.join(', ')}` : '') +
       (query.first === null ? '' : `\nLIMIT ${query.first}`);
+    return { outputs, rows, kept, end, conditions };
+  }
 
-    const funnel: FunnelPart[] = [{ part: 'from', label: this.table.plural, sql: `SELECT count(*) ${base}` }];
-    this.joins.forEach(({ label }, i) => {
-      const from = [base, ...this.joins.slice(0, i + 1).map((join) => join.sql)].join('\n  ');
-      funnel.push({ part: 'with', label, sql: `SELECT count(*) ${from}` });
-    });
+  /** The result as rows that another query reads: every column under its name, in no order. */
+  private rows(): string {
+    const { rows, kept, end } = this.made();
+    const last = this.query.first === null ? '' : end;
+    return kept.length === 0 && last === ''
+      ? `(${rows})`
+      : `(SELECT * FROM (${rows}) AS q${whereOf(kept)}${last})`;
+  }
+
+  compile(): Omit<CompiledQuery, 'params'> {
+    const { query, base, from } = this;
+    const { outputs, rows, kept, end, conditions } = this.made();
+    const sql = this.whole(
+      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM (${rows}) AS q${whereOf(kept)}${end}`,
+    );
+    const funnel: FunnelPart[] = [];
+    const count = (part: FunnelPart['part'], label: string, of: string, what = 'count(*)'): void => {
+      funnel.push({ part, label, sql: this.whole(`SELECT ${what} ${of}`) });
+    };
+    count('from', sourceWords(sourceOf(this.design, query.from)!).plural, base);
+    this.joins.forEach(({ label }, i) =>
+      count('with', label, [base, ...this.joins.slice(0, i + 1).map((join) => join.sql)].join('\n  ')),
+    );
     conditions.forEach(({ label }, i) =>
-      funnel.push({ part: 'where', label, sql: `SELECT count(*) ${joined}${where(i + 1)}` }),
+      count('where', label, `${from}${whereOf(conditions.slice(0, i + 1))}`),
     );
     if (query.group)
-      funnel.push({
-        part: 'group',
-        label: query.group.by.map(({ label }) => label).join(', ') || 'all in one',
-        sql: `SELECT count(*) FROM (${rows})`,
-      });
+      count('group', query.group.by.map(({ label }) => label).join(', ') || 'all in one', `FROM (${rows})`);
+    else if (query.unlike) count('unlike', 'unlike rows only', `FROM (${rows})`);
+    kept.forEach(({ label }, i) =>
+      count('keep', label, `FROM (${rows}) AS q${whereOf(kept.slice(0, i + 1))}`),
+    );
     if (query.first !== null)
-      funnel.push({
-        part: 'first',
-        label: `the first ${query.first}`,
-        sql: `SELECT min(${query.first}, count(*)) FROM (${rows})`,
-      });
+      count(
+        'first',
+        `the first ${query.first}`,
+        `FROM (${rows}) AS q${whereOf(kept)}`,
+        `min(${query.first}, count(*))`,
+      );
     return { columns: outputs.map(({ column }) => column), sql, funnel };
   }
 
-  private join(path: readonly string[], keepWithout: boolean): void {
-    let at = this.table;
-    let from = 't0';
-    let label = '';
-    for (const [i, id] of path.entries()) {
-      const field = fieldOf(at, id);
-      if (field?.type.kind !== 'lookup')
-        failed('A link this query follows is no longer there.', { start: 0, end: 0 });
-      const step = path.slice(0, i + 1);
-      const known = this.joins.find((join) => join.path.join() === step.join());
-      const target = tableOf(this.design, field.type.table);
-      const key = fieldOf(target, target.key[0]!)!;
-      label = field.label;
-      if (!known) {
-        const alias = `t${this.joins.length + 1}`;
-        const sql = `${keepWithout ? 'LEFT JOIN' : 'JOIN'} ${sqlName(target.name)} AS ${alias} ON ${alias}.${sqlName(key.name)} = ${from}.${sqlName(field.name)}`;
-        this.joins.push({ sql, alias, path: step, label });
-      }
-      from = known?.alias ?? `t${this.joins.length}`;
-      at = target;
+  private join(join: QueryJoin): void {
+    const { by, at, keepWithout } = join;
+    const beside = at === null ? null : this.joins.find((other) => other.join.id === at)!;
+    const before = beside?.alias ?? 't0';
+    const { answers = {} } = this.compiling;
+    const of = joinedTo(this.design, join, beside?.of ?? this.query.from, { answers, within: this.around });
+    const rows = this.catalog.table(beside?.of ?? this.query.id);
+    const alias = `t${this.joins.length + 1}`;
+    const word = keepWithout ? 'LEFT JOIN' : 'JOIN';
+    const meets = (on: readonly (readonly [string, string])[]): string =>
+      on.map(([own, other]) => `${alias}.${sqlName(other)} = ${before}.${sqlName(own)}`).join(' AND ');
+    const add = (path: readonly string[], source: string, on: () => string): void => {
+      // A condition may name the rows that are being joined.
+      const index = this.joins.push({ join, alias, path, of, sql: '', label: this.joinLabel(join, of) }) - 1;
+      this.joins[index] = { ...this.joins[index]!, sql: `${word} ${source} AS ${alias} ON ${on()}` };
+    };
+    if (by.by === 'link') {
+      const field = rows.fields.find(({ id }) => id === by.link);
+      const link = rows.links.find(({ id }) => id === by.link);
+      const on = field ? [[field.column, this.catalog.table(of).keyColumn!] as const] : link!.on;
+      add([...(beside?.path ?? []), by.link], this.source(of), () => meets(on));
+    } else if (by.by === 'children') {
+      const child = rows.children.find(({ id, table }) => id === by.link && table === of)!;
+      add([join.id], this.source(of), () => meets(child.on));
+    } else if (by.by === 'condition') {
+      add([join.id], this.source(of), () => {
+        const { bound } = bindCondition(by.condition, { catalog: this.catalog, table: this.query.id });
+        return toSql(bound, this.writing).sql;
+      });
+    } else {
+      const key = bind(sameText(by, by.other), { catalog: this.catalog, table: of }).bound;
+      const own = bind(sameText(by, by.own), { catalog: this.catalog, table: this.query.id }).bound;
+      const { joined: _, ...writing } = this.writing;
+      const other = toSql(key, { ...writing, row: 's' }).sql;
+      // Worked out once for each row: the engine then finds equal ones by an index of its own making.
+      const name = `"~j${this.named.size + 1}"`;
+      const source = this.source(of);
+      this.named.set(`${this.query.id} ${join.id}`, {
+        name,
+        sql: `MATERIALIZED (SELECT s.*, ${other} AS "~k" FROM ${source} AS s)`,
+      });
+      add([join.id], name, () => `${alias}."~k" = ${toSql(own, this.writing).sql}`);
     }
   }
 
-  private plain(column: QueryColumn, name: string): Output {
-    const { bound } = bind(column.expression, { catalog: this.catalog, table: this.table.id });
-    const field = bound.op === 'ref' ? this.fieldById(bound.field.id) : undefined;
-    const kind = bound.op === 'ref' || bound.op === 'worked' ? bound.field.kind : kindOfType(bound.type);
-    const inner = [{ name, sql: toSql(bound, this.writing).sql }];
+  private joinLabel({ by, name }: QueryJoin, of: string): string {
+    const source = sourceOf(this.design, of)!;
+    if (by.by === 'children') return sourceWords(source).plural;
+    if (by.by !== 'link') return name ?? sourceWords(source).label;
+    const field = fieldShown(this.design, this.scope, by.link);
+    if (field) return field.label;
+    const link = this.design.tables.flatMap(({ links }) => links).find(({ id }) => id === by.link);
+    return link?.label ?? sourceWords(source).label;
+  }
+
+  private plain({ column, name, bound, step }: BoundColumn, writing: SqlWriting): Output {
+    const written = toSql(bound, writing).sql;
+    if (step) {
+      const own = `q.${sqlName(name)}`;
+      return {
+        inner: [{ name, sql: stepSql(step, written) }],
+        column: { id: column.id, label: column.label, kind: { kind: 'date', style: step } },
+        shown: own,
+        order: own,
+      };
+    }
+    const field = bound.op === 'ref' ? fieldShown(this.design, this.scope, bound.field.id) : undefined;
+    const kind = kindOfBound(bound);
     return {
-      inner,
+      inner: [{ name, sql: written }],
       ...this.shown({ id: column.id, label: column.label, kind }, bound.type, `q.${sqlName(name)}`, field),
     };
   }
 
-  private measure(measure: Measure, name: string): Output {
+  /**
+   * What a total is worked out of as a column, and beside it which of the rows it is: each is the first once for each
+   * group, told by the keys of the rows that the total is about.
+   */
+  private counted(
+    { name, of, ...rest }: BoundMeasure,
+    grouped: readonly Output[],
+    writing: SqlWriting,
+  ): string[] {
+    const value = of ? toSql(of, writing).sql : 'NULL';
+    const columns = [`${value} AS ${sqlName(`${name}v`)}`];
+    if (!rest.measure.once) return [...columns, `1 AS ${sqlName(`${name}k`)}`];
+    const rows = [
+      { alias: 't0', of: this.query.from },
+      ...joinsOf(this.query, { name, of, ...rest }).map(({ id }) =>
+        this.joins.find(({ join }) => join.id === id)!,
+      ),
+    ];
+    const keys = rows.flatMap(({ alias, of: id }) => {
+      const table = this.design.tables.find((candidate) => candidate.id === id);
+      if (!table)
+        failed(`${rest.measure.label} cannot count each row once: rows of a query have no key.`, {
+          start: 0,
+          end: 0,
+        });
+      return table.key.map((field) => `${alias}.${sqlName(fieldOf(table, field)!.name)}`);
+    });
+    const by = [...grouped.flatMap(({ inner }) => inner.map(({ sql }) => sql)), ...keys].join(', ');
+    return [...columns, `row_number() OVER (PARTITION BY ${by}) AS ${sqlName(`${name}k`)}`];
+  }
+
+  private measure(measured: BoundMeasure, above: SqlWriting, isOnce: boolean): Output {
+    const { measure, name, of } = measured;
     const named = { id: measure.id, label: measure.label };
     const own = `q.${sqlName(name)}`;
-    if (measure.total === 'count' && measure.expression === null)
+    // Its values stand in columns already, where rows are told apart.
+    const bound = isOnce ? overColumns(measured.bound, `${name}v`, `${name}k`) : measured.bound;
+    const { joined: _, ...bare } = above;
+    const writing = isOnce ? { ...bare, row: 'n' } : above;
+    if (measure.total === 'joined') {
+      const text = this.textOf(of!, isOnce ? `n.${sqlName(`${name}v`)}` : toSql(of!, writing).sql);
+      const only = isOnce ? ` FILTER (WHERE n.${sqlName(`${name}k`)} = 1)` : '';
+      const sql = `group_concat(${text}, ', ' ORDER BY ${orderKeySql(text)})${only}`;
       return {
-        inner: [{ name, sql: 'count(*)' }],
-        column: { ...named, kind: { kind: 'wholeNumber' } },
+        inner: [{ name, sql }],
+        column: { ...named, kind: { kind: 'longText' } },
         shown: own,
-        order: own,
+        order: orderKeySql(own),
       };
-    const call = { count: 'COUNT', sum: 'SUM', average: 'AVG', least: 'MIN', most: 'MAX' }[measure.total];
-    const scope = { catalog: this.catalog, table: this.table.id, grouped: true };
-    const { bound } = bind(`${call}(${measure.expression ?? '*'})`, scope);
-    const money = this.moneyKind(measure);
-    if (bound.op === 'div') return this.average(named, bound, name, money);
-    const inner = [{ name, sql: toSql(bound, this.writing).sql }];
-    const kind = money ?? kindOfType(bound.type);
-    return { inner, ...this.shown({ ...named, kind }, bound.type, own, undefined) };
+    }
+    if (bound.op === 'div') return this.average(named, bound, measured, writing);
+    const inner = [{ name, sql: toSql(bound, writing).sql }];
+    return { inner, ...this.shown({ ...named, kind: measureKind(measured) }, bound.type, own, undefined) };
+  }
+
+  /** A value as the text that is shown of it. */
+  private textOf(bound: Bound, sql: string): string {
+    const field = bound.op === 'ref' ? fieldShown(this.design, this.scope, bound.field.id) : undefined;
+    const text = field && shownText(this.design, catalogOf(this.design), field, sql);
+    if (text) return text;
+    if (bound.type.type === 'number') return decimalText(`(${sql})`, bound.type.scale);
+    return sql;
   }
 
   /** The engine totals sum and count; the exact quotient is worked out from them one level above. */
   private average(
     named: { id: string; label: string },
     bound: Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>,
-    name: string,
-    money: ValueKind | null,
+    measured: BoundMeasure,
+    writing: SqlWriting,
   ): Output {
+    const { name } = measured;
     const inner = [
-      { name: `${name}s`, sql: toSql(bound.a, this.writing).sql },
-      { name: `${name}n`, sql: toSql(bound.b, this.writing).sql },
+      { name: `${name}s`, sql: toSql(bound.a, writing).sql },
+      { name: `${name}n`, sql: toSql(bound.b, writing).sql },
     ];
     const reference = (part: Bound, column: string): Bound => ({
       op: 'ref',
@@ -323,8 +551,7 @@ class Compiler {
       start: part.start,
       end: part.end,
     });
-    const type: Type =
-      money?.kind === 'money' ? { ...numberType(money.places), places: money.places } : bound.type;
+    const type = measureType(measured);
     const quotient: Bound = {
       ...bound,
       op: 'div',
@@ -334,23 +561,15 @@ class Compiler {
     };
     const scale = type.type === 'number' ? type.scale : 0;
     const own = `q.${sqlName(name)}`;
+    const kind = measureKind(measured);
+    const { joined: _, ...above } = writing;
     return {
       inner,
-      middle: { name, sql: toSql(quotient, { ...this.writing, row: 'r', joined: undefined }).sql },
-      column: { ...named, kind: money ?? { kind: 'decimal', places: scale } },
+      middle: { name, sql: toSql(quotient, { ...above, row: 'r' }).sql },
+      column: { ...named, kind: kind.kind === 'money' ? kind : { kind: 'decimal', places: scale } },
       shown: `CASE WHEN ${own} IS NOT NULL THEN ${decimalText(own, scale)} END`,
       order: own,
     };
-  }
-
-  /** Totals of a plain money field are money; a count is not. */
-  private moneyKind(measure: Measure): ValueKind | null {
-    if (measure.expression === null || measure.total === 'count') return null;
-    const { bound } = bind(measure.expression, { catalog: this.catalog, table: this.table.id });
-    return (bound.op === 'ref' || bound.op === 'worked') &&
-      (bound.field.kind.kind === 'money' || measure.total === 'least' || measure.total === 'most')
-      ? bound.field.kind
-      : null;
   }
 
   private shown(
@@ -359,7 +578,7 @@ class Compiler {
     own: string,
     field: Field | undefined,
   ): Omit<Output, 'inner' | 'middle'> {
-    const text = field && shownText(this.design, this.catalog, field, own);
+    const text = field && shownText(this.design, catalogOf(this.design), field, own);
     if (text) {
       return {
         column: { ...column, kind: { kind: 'longText' } },
@@ -376,19 +595,57 @@ class Compiler {
     const order = type.type === 'text' ? orderKeySql(own) : own;
     return { column, shown: type.type === 'number' ? `CAST(${own} AS TEXT)` : own, order };
   }
+}
 
-  private fieldById(id: string): Field | undefined {
-    for (const table of this.design.tables) {
-      const field = fieldOf(table, id);
-      if (field) return field;
-    }
-    return undefined;
+/** What is compared of two texts that are joined by. */
+export function sameText(
+  { trimmed, anyCase }: Pick<Extract<QueryJoin['by'], { by: 'same' }>, 'trimmed' | 'anyCase'>,
+  text: string,
+): string {
+  const whole = `((${text}\n) || '')`;
+  const bare = trimmed ? `TRIM(${whole})` : whole;
+  return anyCase ? `LOWER(${bare})` : bare;
+}
+
+const whereOf = (conditions: readonly { readonly sql: string }[]): string =>
+  conditions.length === 0 ? '' : `\nWHERE ${conditions.map(({ sql }) => sql).join('\n  AND ')}`;
+
+/** SQL for the first day of the year, quarter, month or week (ISO 8601: it begins on a Monday) of a date. */
+export function stepSql(step: DateStep, date: string): string {
+  switch (step) {
+    case 'year':
+      return `date(${date}, 'start of year')`;
+    case 'month':
+      return `date(${date}, 'start of month')`;
+    case 'week':
+      return `date(${date}, '-6 days', 'weekday 1')`;
+    case 'quarter':
+      return `date(${date}, 'start of month', '-' || ((strftime('%m', ${date}) - 1) % 3) || ' months')`;
   }
+}
+
+/** What conditions over the result of a query may name: its columns. */
+export function keepScope(
+  design: Design,
+  query: Query,
+): { readonly catalog: Catalog; readonly table: string } {
+  // What is kept says nothing of the columns.
+  const { table } = resultOf(design, query);
+  const plain = catalogOf(design);
+  return {
+    catalog: {
+      get today() {
+        return plain.today!;
+      },
+      table: (id) => (id === query.id ? table : plain.table(id)),
+    },
+    table: query.id,
+  };
 }
 
 /** A query over one table with chosen fields as columns, such as a report runs. */
 export function queryOfTable(
-  table: Table,
+  table: Pick<Table, 'id' | 'label'>,
   fields: readonly { readonly id: string; readonly label: string }[],
 ): Query {
   return {
@@ -396,18 +653,21 @@ export function queryOfTable(
     id: table.id,
     label: table.label,
     from: table.id,
-    with: [],
+    questions: [],
+    joins: [],
     where: [],
     columns: fields.map(({ id, label }) => ({ id, label, expression: `"#${id}"` })),
     group: null,
+    keep: [],
+    unlike: false,
     sort: [],
     first: null,
   };
 }
 
-/** A new query over a table: nothing left out, sorted by nothing. */
-export const newQuery = (id: string, label: string, table: Table): Query => ({
-  ...queryOfTable(table, []),
+/** A new query over a table or another query: nothing left out, sorted by nothing. */
+export const newQuery = (id: string, label: string, from: { readonly id: string }): Query => ({
+  ...queryOfTable({ id: from.id, label }, []),
   id,
   label,
 });

@@ -8,26 +8,62 @@ import {
   sqlText,
   type Bound,
   type Hop,
-  type Scope,
 } from '../expression';
 import {
-  catalogOf,
-  fieldOf,
   readableKeys,
   readableName,
   tableOf,
   uniqueName,
   type Design,
-  type Measure,
   type Query,
   type Table,
 } from '../design';
-import { columnsOf } from './columns';
+import type { DateStep } from '../values';
+import { keepScope, sameText, withoutUnasked } from './compile';
+import {
+  activeJoins,
+  boundColumns,
+  conditionTexts,
+  joinedTo,
+  overColumns,
+  resultOf,
+  scopeOf,
+  sourceOf,
+  type Answers,
+  type BoundMeasure,
+} from './scope';
+import { joinsOf } from './repeats';
 
-/** Rows of one table in a statement: what they are called there, and the FROM that joins are added to. */
+/** What rows are read from: a view of the file, or a statement that stands before all others. */
+interface View {
+  readonly name: string;
+  /** What stands behind FROM. */
+  readonly sql: string;
+  /** A column as it is shown, and as it is kept where it is shown by a text. */
+  readonly text: (column: string) => string;
+  readonly key: (column: string) => string;
+  /** Whether a field is shown by a text, and kept as a key. */
+  readonly isText: (field: string) => boolean;
+}
+
+function viewOf(table: Table): View {
+  const keys = readableKeys(table);
+  return {
+    name: table.name,
+    sql: identifier(readableName(table)),
+    text: identifier,
+    key: (column) => {
+      const field = table.fields.find(({ name }) => name === column);
+      return identifier((field && keys.get(field.id)) ?? column);
+    },
+    isText: (field) => keys.has(field),
+  };
+}
+
+/** Rows in a statement: what they are called there, null for those of the result itself, and the FROM that joins are added to. */
 interface Rows {
-  readonly alias: string;
-  readonly table: Table;
+  readonly alias: string | null;
+  readonly view: View;
   readonly from: From;
   /** Rows that have been joined to these, by the id of the link. */
   readonly joined: Map<string, Rows>;
@@ -54,6 +90,8 @@ const OTHER_CASES = 'The engine’s own UPPER, LOWER and LIKE know the cases of 
 const OTHER_ORDER =
   'The engine’s own order of texts knows no accents: with those they may come in another one.';
 
+const NEEDS_ORDER = 'GROUP_CONCAT with an order of its own needs version 3.44 of the engine, or a later one.';
+
 /**
  * Writes typed expressions as SQL that a person would write and can read, over the views that a file has for other
  * tools. It is for reading and for other programs: what runs here is `toSql`, which is exact. Numbers
@@ -76,12 +114,21 @@ export class PlainSql {
   }
 
   /** Starts a FROM with the rows of a table as those which an expression looks at. */
-  start(table: Table): Rows {
+  start(view: View): Rows {
     const from: From = { parts: [] };
-    const rows = this.open(table, table.name, from);
-    from.parts.push(`FROM ${identifier(readableName(table))} AS ${rows.alias}`);
+    const rows = this.open(view, view.name, from);
+    from.parts.push(`FROM ${view.sql} AS ${rows.alias}`);
     this.rows.set(0, rows);
     return rows;
+  }
+
+  /** What `work` writes, with other rows as those which an expression looks at. */
+  over(rows: Rows, work: () => string): string {
+    const own = this.rows.get(0)!;
+    this.rows.set(0, rows);
+    const sql = work();
+    this.rows.set(0, own);
+    return sql;
   }
 
   /** Joins the row that a link leads to, once; with `keepWithout`, or none. */
@@ -89,30 +136,33 @@ export class PlainSql {
     const id = hop.hop === 'link' ? hop.field.id : `~${hop.child.id}`;
     const known = rows.joined.get(id);
     if (known) return known;
-    const table = tableOf(this.design, hop.table);
-    const joined = this.open(table, hop.hop === 'link' ? hop.field.name : hop.child.name, rows.from);
+    const view = viewOf(tableOf(this.design, hop.table));
+    const joined = this.open(view, hop.hop === 'link' ? hop.field.name : hop.child.name, rows.from);
     const on = hop.hop === 'link' ? hop.on : hop.child.on;
     rows.from.parts.push(
-      `${keepWithout ? 'LEFT JOIN' : 'JOIN'} ${identifier(readableName(table))} AS ${joined.alias} ON ${this.meets(on, rows, joined)}`,
+      `${keepWithout ? 'LEFT JOIN' : 'JOIN'} ${view.sql} AS ${joined.alias} ON ${this.meets(on, rows, joined)}`,
     );
     rows.joined.set(id, joined);
     return joined;
   }
 
-  private open(table: Table, called: string, from: From): Rows {
+  open(view: View, called: string, from: From): Rows {
     const name = uniqueName(called, this.names);
     this.names.add(name);
-    return { alias: identifier(name), table, from, joined: new Map() };
+    return { alias: identifier(name), view, from, joined: new Map() };
   }
 
-  private meets(on: readonly (readonly [string, string])[], rows: Rows, other: Rows): string {
+  meets(on: readonly (readonly [string, string])[], rows: Rows, other: Rows): string {
     return on.map(([own, key]) => `${this.key(other, key)} = ${this.key(rows, own)}`).join(' AND ');
   }
 
   /** A column as it is kept: of a field that is shown by a text, that which holds its key. */
-  private key({ alias, table }: Rows, column: string): string {
-    const field = table.fields.find(({ name }) => name === column);
-    return `${alias}.${identifier((field && readableKeys(table).get(field.id)) ?? column)}`;
+  key({ alias, view }: Rows, column: string): string {
+    return alias === null ? view.key(column) : `${alias}.${view.key(column)}`;
+  }
+
+  private textOf({ alias, view }: Rows, column: string): string {
+    return alias === null ? view.text(column) : `${alias}.${view.text(column)}`;
   }
 
   /** An expression as a condition among others. */
@@ -123,7 +173,7 @@ export class PlainSql {
   /** An expression as a column of a result: fields as they are shown. */
   shown(bound: Bound): string {
     const rows = this.rowsOf(bound);
-    return rows ? `${rows.alias}.${identifier((bound as Named).field.column)}` : this.value(bound);
+    return rows ? this.textOf(rows, (bound as Named).field.column) : this.value(bound);
   }
 
   /** What rows are grouped by. */
@@ -140,8 +190,18 @@ export class PlainSql {
   }
 
   /** The average of what an expression gives for the rows at hand, to so many places. */
-  average(bound: Bound, places: number): string {
-    return `ROUND(AVG(${this.number(bound, OR)}), ${places})`;
+  average(bound: Bound, places: number, only = ''): string {
+    const filter = only === '' ? '' : ` FILTER (WHERE ${only})`;
+    return `ROUND(AVG(${this.number(bound, OR)})${filter}, ${places})`;
+  }
+
+  /** The texts of what an expression gives for the rows at hand, behind one another in their order. */
+  joinedText(bound: Bound, only = ''): string {
+    this.said.add(NEEDS_ORDER);
+    this.said.add(OTHER_ORDER);
+    const text = this.rowsOf(bound) ? this.shown(bound) : this.text(bound).sql;
+    const filter = only === '' ? '' : ` FILTER (WHERE ${only})`;
+    return `GROUP_CONCAT(${text}, ', ' ORDER BY ${text} COLLATE NOCASE)${filter}`;
   }
 
   /** SQL for a value that can be shown, compared and put in order. */
@@ -149,8 +209,13 @@ export class PlainSql {
     return this.in(bound, OR);
   }
 
+  /** Whether an expression is a field, of whatever row. */
+  isNamed(bound: Bound): boolean {
+    return this.rowsOf(bound) !== null;
+  }
+
   private isShownByText(bound: Extract<Bound, { op: 'ref' }>): boolean {
-    return readableKeys(this.rowsOf(bound)!.table).has(bound.field.id);
+    return this.rowsOf(bound)!.view.isText(bound.field.id);
   }
 
   /** The rows of whose view an expression is a column; null for any other expression. */
@@ -429,19 +494,24 @@ export class PlainSql {
   private aggregate(bound: Extract<Bound, { op: 'aggregate' }> | Averaged): Written {
     const { over } = bound;
     if (!over) return term(this.total(bound));
-    const outer = this.rows.get(over.from)!;
+    let outer = this.rows.get(over.from)!;
     const from: From = { parts: [] };
     let rows = outer;
     let where = '';
     for (const hop of over.hops) {
+      const known = where === '' && hop.hop === 'link' ? outer.joined.get(hop.field.id) : undefined;
+      if (known) {
+        outer = known;
+        continue;
+      }
       if (where !== '') {
         rows = this.follow(rows, hop, false);
         continue;
       }
-      const table = tableOf(this.design, hop.table);
-      const first = this.open(table, table.name, from);
+      const view = viewOf(tableOf(this.design, hop.table));
+      const first = this.open(view, view.name, from);
       where = this.meets(hop.hop === 'link' ? hop.on : hop.child.on, outer, first);
-      from.parts.push(`FROM ${identifier(readableName(table))} AS ${first.alias}`);
+      from.parts.push(`FROM ${view.sql} AS ${first.alias}`);
       rows = first;
     }
     this.rows.set(over.as, rows);
@@ -461,64 +531,301 @@ export class PlainSql {
 /**
  * A query as SQL to read and to run elsewhere, see {@link PlainSql}. Throws what `compileQuery` throws.
  */
-export function plainQuery(design: Design, query: Query, today: string): string {
-  const catalog = catalogOf(design);
-  const table = tableOf(design, query.from);
-  const plain = new PlainSql(design, today);
-  const scope = { catalog, table: table.id };
-  const from = plain.start(table);
-  for (const { path, keepWithout } of query.with)
-    path.reduce((rows, id) => plain.follow(rows, hopAlong(design, rows.table, id), keepWithout), from);
-  const where = query.where.map((source) => plain.condition(bindCondition(source, scope).bound));
-  const columns = (query.group?.by ?? columnsOf(query, table)).map(({ id, label, expression }) => {
-    const { bound } = bind(expression, scope);
+export function plainQuery(design: Design, query: Query, today: string, answers: Answers = {}): string {
+  const statement = new PlainQuery(design, { today, answers });
+  const { lines } = statement.write(query, 'label');
+  const notes = [...statement.notes].map((note) => `-- ${note}`);
+  return [...notes, ...statement.before(), ...lines].join('\n');
+}
+
+/** A statement with those before it that it reads. */
+class PlainQuery {
+  readonly notes = new Set<string>();
+  private readonly read = new Map<string, { readonly name: string; readonly sql: string }>();
+  private readonly taken: string[];
+
+  constructor(
+    private readonly design: Design,
+    private readonly told: { readonly today: string; readonly answers: Answers },
+  ) {
+    this.taken = design.tables.flatMap((table) => [table.name, readableName(table)]);
+  }
+
+  before(): string[] {
+    const all = [...this.read.values()].map(
+      ({ name, sql }) => `${identifier(name)} AS (\n${sql.replace(/^/gm, '  ')}\n)`,
+    );
+    return all.length === 0 ? [] : [`WITH ${all.join(', ')}`];
+  }
+
+  /** What stands behind FROM, and what its columns are called there. */
+  private view(id: string, within: readonly string[]): View {
+    const source = sourceOf(this.design, id);
+    if (!source) throw new Error(`There is nothing called ${id}.`);
+    if (source.of === 'table') return viewOf(source.table);
+    const { query } = source;
+    const { table, shows } = resultOf(this.design, query, { answers: this.told.answers, within });
+    if (!this.read.has(id)) {
+      const name = uniqueName(table.name, this.taken);
+      this.taken.push(name);
+      const { lines } = this.write(query, 'name', within);
+      this.read.set(id, { name, sql: lines.join('\n') });
+    }
+    const fields = table.fields.map((field) => ({ ...field, shown: shows.get(field.id) }));
+    const keys = keysOfResult(fields);
+    const nameOf = (column: string): string => fields.find((field) => field.column === column)!.name;
     return {
-      id,
-      label,
-      sql: plain.shown(bound),
-      groups: plain.grouped(bound),
-      order: () => plain.ordered(bound),
+      name: table.name,
+      sql: identifier(this.read.get(id)!.name),
+      text: (column) => identifier(nameOf(column)),
+      key: (column) => identifier(keys.get(column) ?? nameOf(column)),
+      isText: (field) => fields.some(({ id: own, column }) => own === field && keys.has(column)),
     };
-  });
-  const measures = (query.group?.measures ?? []).map((measure) => {
-    const sql = measured(plain, measure, scope);
-    return { id: measure.id, label: measure.label, sql, order: () => sql };
-  });
-  const list = [...columns, ...measures];
-  const order = query.sort.flatMap(({ column, descending }) => {
-    const found = list.find(({ id }) => id === column);
-    return found ? [`${found.order()}${descending ? ' DESC' : ''}`] : [];
-  });
-  const groups = query.group ? columns.map((column) => column.groups) : [];
-  const lines = [
-    `SELECT\n  ${list.map(({ sql, label }) => `${sql} AS ${identifier(label)}`).join(',\n  ')}`,
-    ...from.from.parts,
-    ...(where.length > 0 ? [`WHERE ${where.join('\n  AND ')}`] : []),
-    ...(groups.length > 0 ? [`GROUP BY ${groups.join(', ')}`] : []),
-    ...(order.length > 0 ? [`ORDER BY ${order.join(', ')}`] : []),
-    ...(query.first === null ? [] : [`LIMIT ${query.first}`]),
-  ];
-  return [...plain.notes.map((note) => `-- ${note}`), ...lines].join('\n');
+  }
+
+  /** The lines of a statement: its columns under their headings, or under the names by which others know them. */
+  write(asked: Query, by: 'label' | 'name', within: readonly string[] = []): { readonly lines: string[] } {
+    const { design } = this;
+    const { today, answers } = this.told;
+    const query = withoutUnasked(design, asked, answers);
+    const scope = scopeOf(design, query, { answers, within });
+    const around = [...within, query.id];
+    const plain = new PlainSql(design, today);
+    const from = plain.start(this.view(query.from, around));
+    const rows = new Map<string | null, { readonly rows: Rows; readonly of: string }>([
+      [null, { rows: from, of: query.from }],
+    ]);
+    for (const join of activeJoins(query)) {
+      const at = rows.get(join.at)!;
+      const of = joinedTo(design, join, at.of, { answers, within });
+      const word = join.keepWithout ? 'LEFT JOIN' : 'JOIN';
+      const table = scope.catalog.table(join.at === null ? query.id : at.of);
+      const view = this.view(of, around);
+      const { by: how } = join;
+      if (how.by === 'link') {
+        const field = table.fields.find(({ id }) => id === how.link);
+        const link = table.links.find(({ id }) => id === how.link);
+        const on = field ? [[field.column, scope.catalog.table(of).keyColumn!] as const] : link!.on;
+        const hop: Hop = { hop: 'link', field: field ?? link!, table: of, on };
+        rows.set(join.id, { rows: plain.follow(at.rows, hop, join.keepWithout), of });
+        continue;
+      }
+      const joined = plain.open(view, join.name ?? view.name, from.from);
+      from.joined.set(join.id, joined);
+      let on: string;
+      if (how.by === 'children') {
+        const child = table.children.find(({ id, table: to }) => id === how.link && to === of)!;
+        on = plain.meets(child.on, at.rows, joined);
+      } else if (how.by === 'condition')
+        on = plain.condition(bindCondition(how.condition, { catalog: scope.catalog, table: query.id }).bound);
+      else {
+        const own = bind(sameText(how, how.own), { catalog: scope.catalog, table: query.id }).bound;
+        const other = bind(sameText(how, how.other), { catalog: scope.catalog, table: of }).bound;
+        on = `${plain.over(joined, () => plain.value(other))} = ${plain.value(own)}`;
+      }
+      from.from.parts.push(`${word} ${view.sql} AS ${joined.alias} ON ${on}`);
+      rows.set(join.id, { rows: joined, of });
+    }
+    const where = conditionTexts(query.where).map((source) =>
+      plain.condition(bindCondition(source, { catalog: scope.catalog, table: query.id }).bound),
+    );
+    const bound = boundColumns(design, query, scope);
+    const columns = bound.plain.map(({ column: { id, label }, name, bound: of, step }) => {
+      if (step) {
+        const sql = plainStep(step, plain.value(of));
+        return { id, label, name, sql, groups: sql, isText: false, order: () => sql };
+      }
+      return {
+        id,
+        label,
+        name,
+        isText: of.type.type === 'text' || plain.shown(of) !== plain.grouped(of),
+        sql: plain.shown(of),
+        groups: plain.grouped(of),
+        order: () => plain.ordered(of),
+      };
+    });
+    const isOnce = bound.measures.some(({ measure }) => measure.once);
+    const inner = isOnce ? this.counted(plain, query, bound.measures, columns, rows) : null;
+    const measures = bound.measures.map((measure) => {
+      const sql = inner
+        ? plain.over(inner.rows, () =>
+            measured(
+              plain,
+              {
+                ...measure,
+                bound: overColumns(measure.bound, `${measure.name}v`, `${measure.name}k`),
+                of: measure.of && columnOf(measure.of, `${measure.name}v`),
+              },
+              `r.${measure.name}k = 1`,
+            ),
+          )
+        : measured(plain, measure);
+      const { id, label } = measure.measure;
+      return { id, label, name: measure.name, sql, groups: sql, order: () => sql };
+    });
+    const list = [
+      ...columns.map((column) =>
+        inner
+          ? {
+              ...column,
+              sql: `r.${column.name}`,
+              groups: `r.${column.name}k`,
+              order: () => (column.isText ? `r.${column.name} COLLATE NOCASE` : `r.${column.name}`),
+            }
+          : column,
+      ),
+      ...measures,
+    ];
+    const kept = this.kept(plain, query, from, list);
+    const order = query.sort.flatMap(({ column, descending }) => {
+      const found = list.find(({ id }) => id === column);
+      return found ? [`${found.order()}${descending ? ' DESC' : ''}`] : [];
+    });
+    const groups = query.group ? list.slice(0, columns.length).map((column) => column.groups) : [];
+    const all = query.group ? where : [...where, ...kept];
+    for (const note of plain.notes) this.notes.add(note);
+    const { table: result } = resultOf(design, query, { answers, within });
+    const keys = keysOfResult(
+      result.fields
+        .map((field) => ({ ...field, shown: list.find(({ id }) => id === field.id)! }))
+        .filter(({ shown }) => shown.sql !== shown.groups),
+      result.fields.map(({ name }) => name),
+    );
+    const selected = list.flatMap(({ id, label, name, sql, groups: raw }) => {
+      if (by === 'label') return [`${sql} AS ${identifier(label)}`];
+      const called = result.fields.find((field) => field.id === id)!.name;
+      const key = keys.get(name);
+      return [
+        `${sql} AS ${identifier(called)}`,
+        ...(key === undefined ? [] : [`${raw} AS ${identifier(key)}`]),
+      ];
+    });
+    const isEnd = by === 'label' || query.first !== null;
+    return {
+      lines: [
+        `SELECT${query.unlike ? ' DISTINCT' : ''}\n  ${selected.join(',\n  ')}`,
+        ...(inner
+          ? ['FROM (', ...inner.lines([...from.from.parts, ...whereLines(all)]), ') AS r']
+          : [...from.from.parts, ...whereLines(all)]),
+        ...(groups.length > 0 ? [`GROUP BY ${groups.join(', ')}`] : []),
+        ...(query.group && kept.length > 0 ? [`HAVING ${kept.join('\n  AND ')}`] : []),
+        ...(isEnd && order.length > 0 ? [`ORDER BY ${order.join(', ')}`] : []),
+        ...(query.first === null ? [] : [`LIMIT ${query.first}`]),
+      ],
+    };
+  }
+
+  /** The rows of groups with what is worked out of each, and whether it counts: those of some totals only once. */
+  private counted(
+    plain: PlainSql,
+    query: Query,
+    measures: readonly BoundMeasure[],
+    columns: readonly { readonly name: string; readonly sql: string; readonly groups: string }[],
+    rows: ReadonlyMap<string | null, { readonly rows: Rows; readonly of: string }>,
+  ): { readonly rows: Rows; readonly lines: (from: readonly string[]) => string[] } {
+    const selected = columns.flatMap(({ name, sql, groups }) => [
+      `${sql} AS ${name}`,
+      `${groups} AS ${name}k`,
+    ]);
+    for (const measured of measures) {
+      const { name, of, measure } = measured;
+      selected.push(
+        `${of ? (plain.isNamed(of) && measure.total === 'joined' ? plain.shown(of) : plain.value(of)) : 'NULL'} AS ${name}v`,
+      );
+      const keys = [null, ...joinsOf(query, measured).map(({ id }) => id)].flatMap((id) => {
+        const at = rows.get(id)!;
+        const table = tableOf(this.design, at.of);
+        return table.key.map((key) =>
+          plain.key(at.rows, table.fields.find((field) => field.id === key)!.name),
+        );
+      });
+      const by = [...columns.map(({ groups }) => groups), ...keys].join(', ');
+      selected.push(`${measure.once ? `ROW_NUMBER() OVER (PARTITION BY ${by})` : '1'} AS ${name}k`);
+    }
+    const view: View = {
+      name: 'r',
+      sql: 'r',
+      text: (name) => name,
+      key: (name) => name,
+      isText: () => false,
+    };
+    return {
+      rows: { alias: 'r', view, from: { parts: [] }, joined: new Map() },
+      lines: (from) => [`  SELECT ${selected.join(',\n    ')}`, ...from.map((line) => `  ${line}`)],
+    };
+  }
+
+  /** Conditions over the result, each column written out. */
+  private kept(
+    plain: PlainSql,
+    query: Query,
+    { from }: Rows,
+    list: readonly { readonly name: string; readonly sql: string; readonly groups: string }[],
+  ): string[] {
+    const texts = conditionTexts(query.keep);
+    if (texts.length === 0) return [];
+    const scope = keepScope(this.design, query);
+    const column = (name: string): (typeof list)[number] => list.find((item) => item.name === name)!;
+    const view: View = {
+      name: '',
+      sql: '',
+      text: (name) => column(name).sql,
+      key: (name) => column(name).groups,
+      isText: () => false,
+    };
+    const rows: Rows = { alias: null, view, from, joined: new Map() };
+    return texts.map((text) => plain.over(rows, () => plain.condition(bindCondition(text, scope).bound)));
+  }
 }
 
-/** The step along a lookup of a table. */
-function hopAlong(design: Design, table: Table, id: string): Hop {
-  const field = fieldOf(table, id);
-  if (field?.type.kind !== 'lookup') throw new Error(`There is no link ${id}.`);
-  const target = tableOf(design, field.type.table);
-  const key = fieldOf(target, target.key[0]!)!;
-  return { hop: 'link', field, table: target.id, on: [[field.name, key.name]] };
+/** Columns of a result that hold a key beside those that hold the text it is shown by, by the name of the column. */
+function keysOfResult(
+  fields: readonly { readonly column: string; readonly name: string; readonly shown?: unknown }[],
+  names = fields.map(({ name }) => name),
+): ReadonlyMap<string, string> {
+  const taken = [...names];
+  const keys = new Map<string, string>();
+  for (const { column, name, shown } of fields) {
+    if (shown === undefined) continue;
+    const key = uniqueName(`${name}_key`, taken);
+    taken.push(key);
+    keys.set(column, key);
+  }
+  return keys;
 }
 
-const CALLS = { count: 'COUNT', sum: 'SUM', average: 'AVG', least: 'MIN', most: 'MAX' } as const;
+function plainStep(step: DateStep, date: string): string {
+  if (step === 'week') return `DATE(${date}, '-6 days', 'weekday 1')`;
+  if (step !== 'quarter') return `DATE(${date}, 'start of ${step}')`;
+  return `DATE(${date}, 'start of month', '-' || ((STRFTIME('%m', ${date}) - 1) % 3) || ' months')`;
+}
 
-function measured(plain: PlainSql, { total, expression }: Measure, scope: Scope): string {
-  const call = `${CALLS[total]}(${expression ?? '*'})`;
-  const { bound } = bind(call, { ...scope, grouped: true });
-  if (total !== 'average' || expression === null) return plain.value(bound);
-  const of = bind(expression, scope).bound;
+const whereLines = (conditions: readonly string[]): string[] =>
+  conditions.length > 0 ? [`WHERE ${conditions.join('\n  AND ')}`] : [];
+
+/** A value that stands in a column already. */
+const columnOf = (bound: Bound, column: string): Bound => ({
+  op: 'ref',
+  row: 0,
+  links: [],
+  field: {
+    id: column,
+    name: column,
+    column,
+    type: bound.type,
+    kind: bound.op === 'ref' || bound.op === 'worked' ? bound.field.kind : { kind: 'wholeNumber' },
+  },
+  type: bound.type,
+  start: bound.start,
+  end: bound.end,
+});
+
+function measured(plain: PlainSql, { measure: { total }, bound, of }: BoundMeasure, only = ''): string {
+  if (total === 'joined') return plain.joinedText(of!, only);
+  if (total !== 'average' || !of) return plain.value(bound);
   const kind = of.op === 'ref' || of.op === 'worked' ? of.field.kind : null;
-  return plain.average(of, kind?.kind === 'money' ? kind.places : scaleOf(bound));
+  return plain.average(of, kind?.kind === 'money' ? kind.places : scaleOf(bound), only);
 }
 
 type Numbers = Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>;

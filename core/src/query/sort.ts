@@ -1,12 +1,23 @@
 import { uses, type DocumentSort, type Query, type Use } from '../design';
+import { mapConditions } from './scope';
 import { queryProblems } from './validate';
 
-function useInQuery(query: Query, gone: ReadonlySet<string>): Use | null {
-  if (gone.has(query.from)) return { use: 'its rows', fate: 'the query is dropped' };
+/** With what goes from a query itself when these ids go: joins along links that go, and joins beside those. */
+function withJoins({ joins }: Query, gone: ReadonlySet<string>): Set<string> {
+  const all = new Set(gone);
+  for (const { id, at, by } of joins) if ((at !== null && all.has(at)) || uses(by, all)) all.add(id);
+  return all;
+}
+
+function useInQuery(query: Query, ids: ReadonlySet<string>): Use | null {
+  if (ids.has(query.from)) return { use: 'its rows', fate: 'the query is dropped' };
+  const gone = withJoins(query, ids);
   const parts = [
     ...query.columns.filter((column) => uses(column.expression, gone)).map(({ label }) => `column ${label}`),
     ...(uses(query.where, gone) ? ['a condition'] : []),
-    ...(uses(query.with, gone) ? ['a table beside it'] : []),
+    ...(query.joins.some(({ id }) => gone.has(id)) ? ['a table beside it'] : []),
+    ...(query.questions.some(({ id }) => gone.has(id)) ? ['what it asks for'] : []),
+    ...(uses(query.keep, gone) ? ['what it keeps of its result'] : []),
     ...(query.group && uses([query.group.by, query.group.measures], gone) ? ['its groups and totals'] : []),
     ...(query.sort.some(({ column }) => gone.has(column)) ? ['its order'] : []),
   ];
@@ -14,28 +25,38 @@ function useInQuery(query: Query, gone: ReadonlySet<string>): Use | null {
 }
 
 /** The columns a query loses when what they are made of is taken out of it. */
-const columnsLost = ({ columns, group }: Query, gone: ReadonlySet<string>): Set<string> =>
-  new Set(
+function columnsLost(query: Query, ids: ReadonlySet<string>): Set<string> {
+  const gone = withJoins(query, ids);
+  const { columns, group } = query;
+  return new Set(
     [...columns, ...(group ? [...group.by, ...group.measures] : [])]
       .filter(({ expression }) => uses(expression, gone))
       .map(({ id }) => id),
   );
+}
 
-function queryWithout(query: Query, gone: ReadonlySet<string>): Query | null {
-  if (gone.has(query.from)) return null;
+/** The conditions without those that use what is gone. */
+const left = (conditions: Query['where'], gone: ReadonlySet<string>): Query['where'] =>
+  mapConditions(conditions, (condition) => (uses(condition.expression, gone) ? null : condition));
+
+function queryWithout(query: Query, ids: ReadonlySet<string>): Query | null {
+  if (ids.has(query.from)) return null;
+  const gone = withJoins(query, ids);
   const columns = query.columns.filter(({ expression }) => !uses(expression, gone));
   const by = query.group?.by.filter(({ expression }) => !uses(expression, gone)) ?? [];
   const measures = query.group?.measures.filter(({ expression }) => !uses(expression, gone)) ?? [];
-  const left = new Set([...columns, ...by, ...measures].map(({ id }) => id));
+  const stays = new Set([...columns, ...by, ...measures].map(({ id }) => id));
   // Without columns of its own a query shows every field of its table, by the field's id.
   const named = query.columns.length > 0 || query.group !== null;
   return {
     ...query,
     columns,
-    with: query.with.filter(({ path }) => !uses(path, gone)),
-    where: query.where.filter((condition) => !uses(condition, gone)),
+    questions: query.questions.filter(({ id }) => !gone.has(id)),
+    joins: query.joins.filter(({ id }) => !gone.has(id)),
+    where: left(query.where, gone),
+    keep: left(query.keep, new Set([...gone, ...columnsLost(query, ids)])),
     group: query.group && by.length + measures.length > 0 ? { by, measures } : null,
-    sort: query.sort.filter(({ column }) => (named ? left.has(column) : !gone.has(column))),
+    sort: query.sort.filter(({ column }) => (named ? stays.has(column) : !gone.has(column))),
   };
 }
 
@@ -43,5 +64,7 @@ export const querySort: DocumentSort<Query> = {
   problems: queryProblems,
   use: useInQuery,
   without: queryWithout,
+  // A query that starts from another one, or from a table, which is no document.
+  builtOn: ({ from }) => from,
   lost: columnsLost,
 };

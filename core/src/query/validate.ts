@@ -1,13 +1,102 @@
-import { attempt } from '../expression';
-import type { Design, Query } from '../design';
-import { compileQuery } from './compile';
+import { bind, bindCondition, ExpressionError, idsIn } from '../expression';
+import type { Design, Query, QueryJoin } from '../design';
+import { compileQuery, keepScope } from './compile';
+import { activeJoins, boundColumns, leavesOf, scopeOf, sourceOf } from './scope';
+
+/** What a join is called in what is said of it. */
+export const joinWords = (design: Design, { by, name }: QueryJoin): string => {
+  if (name !== undefined) return name;
+  const source = 'from' in by ? sourceOf(design, by.from) : null;
+  if (source) return source.of === 'table' ? source.table.label : source.query.label;
+  const link = 'link' in by ? by.link : '';
+  const found = design.tables
+    .flatMap(({ fields, links }) => [...fields, ...links])
+    .find(({ id }) => id === link);
+  return found?.label ?? 'a link that is gone';
+};
 
 /** What keeps a query from being run, said for people; an empty list when it can be. */
 export function queryProblems(design: Design, query: Query): string[] {
-  if (!design.tables.some(({ id }) => id === query.from))
-    return ['The table this query starts from is no longer there.'];
+  if (!sourceOf(design, query.from)) return ['The table or query this query starts from is no longer there.'];
   if (query.group && query.group.by.length + query.group.measures.length === 0)
     return ['A group needs something to group by, or something to work out.'];
-  const compiled = attempt(() => compileQuery(design, query, { today: '2000-01-01' }));
-  return compiled.ok ? [] : [compiled.error.message];
+  const doubled = doubledName(design, query);
+  if (doubled) return [doubled];
+  try {
+    const off = switchedOff(design, query);
+    if (off) return [off];
+    const scope = scopeOf(design, query);
+    // Each by itself first: an error then points at its place in what was written.
+    for (const { expression, off: isOff } of leavesOf(query.where))
+      if (!isOff) bindCondition(expression, scope);
+    // A starting value may not name a field.
+    for (const { start } of query.questions)
+      if (start !== null) bind(start, { catalog: scope.catalog, table: null });
+    boundColumns(design, query, scope);
+    const kept = leavesOf(query.keep);
+    if (kept.length > 0) {
+      const result = keepScope(design, query);
+      for (const { expression, off: isOff } of kept) if (!isOff) bindCondition(expression, result);
+    }
+    compileQuery(design, query, { today: '2000-01-01' });
+    return [];
+  } catch (error) {
+    if (error instanceof ExpressionError) return [error.message];
+    throw error;
+  }
+}
+
+/** Names that expressions of a query could not tell apart. */
+function doubledName(design: Design, query: Query): string | null {
+  const source = sourceOf(design, query.from);
+  const taken = new Map<string, string>();
+  if (source?.of === 'table')
+    for (const { name } of [...source.table.fields, ...source.table.links])
+      taken.set(name.toLowerCase(), `a field of ${source.table.label}`);
+  const named = [
+    ...query.joins.flatMap((join) =>
+      join.by.by === 'link'
+        ? []
+        : [{ name: join.name, what: joinWords(design, join), is: 'the name of other rows' }],
+    ),
+    ...query.questions.map(({ name, label }) => ({
+      name,
+      what: label,
+      is: 'the name of something that is asked',
+    })),
+  ];
+  for (const { name, what, is } of named) {
+    if (name === undefined)
+      return `The rows “${what}” need a name by which conditions and columns know them.`;
+    const other = taken.get(name.toLowerCase());
+    if (other !== undefined) return `“${name}” is ${other} already: ${what} needs another name.`;
+    taken.set(name.toLowerCase(), is);
+  }
+  const ids = [...query.joins, ...query.questions].map(({ id }) => id);
+  if (new Set(ids).size < ids.length) return 'Two parts of this query have one id between them.';
+  return null;
+}
+
+/** What is used although it is switched off. */
+function switchedOff(design: Design, query: Query): string | null {
+  const active = new Set(activeJoins(query).map(({ id }) => id));
+  const off = new Map(
+    query.joins.filter(({ id, by }) => by.by !== 'link' && !active.has(id)).map((join) => [join.id, join]),
+  );
+  if (off.size === 0) return null;
+  const used = [
+    ...leavesOf(query.where).flatMap(({ expression, off: isOff }) =>
+      isOff ? [] : [['A condition', expression] as const],
+    ),
+    ...(query.group ? [...query.group.by, ...query.group.measures] : query.columns).map(
+      ({ label, expression }) => [`The column ${label}`, expression ?? ''] as const,
+    ),
+  ];
+  for (const [what, expression] of used) {
+    const join = idsIn(expression)
+      .map((id) => off.get(id))
+      .find((item) => item !== undefined);
+    if (join) return `${what} uses “${joinWords(design, join)}”, which is switched off.`;
+  }
+  return null;
 }

@@ -89,6 +89,14 @@ export const daysBetween = (from: string, to: string): number => dayNumber(to) -
 /** 1 Monday to 7 Sunday, as ISO 8601 numbers them. */
 export const weekday = (date: string): number => ((((dayNumber(date) + 3) % 7) + 7) % 7) + 1;
 
+/** The week of ISO 8601 in which a date lies: its number, and the year it belongs to. */
+export function isoWeek(date: string): { readonly year: number; readonly week: number } {
+  // The year of a week is that of its Thursday.
+  const thursday = dayNumber(date) + 4 - weekday(date);
+  const { year } = civilFromDays(thursday);
+  return { year, week: Math.floor((thursday - daysFromCivil(year, 1, 1)) / 7) + 1 };
+}
+
 const TIME = /^([01]\d|2[0-3]):([0-5]\d)(?::([0-5]\d))?$/;
 
 /** Seconds since midnight of `HH:MM[:SS]`, or null when the text is not a time. */

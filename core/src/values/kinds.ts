@@ -1,5 +1,5 @@
 import { BRITISH, monthName, monthShort, weekdayShort, type Locale } from './locale';
-import { instantText, parseDate, parseInstant, parseTime, weekday } from './dates';
+import { instantText, isoWeek, parseDate, parseInstant, parseTime, weekday } from './dates';
 import { readDate, readWrittenDate } from './read-date';
 import { isWrittenTime, readTime } from './read-time';
 import { compare, fromText, rescale, toText, type Decimal } from './decimal';
@@ -14,6 +14,10 @@ export type Value = string | number | boolean | null;
 
 /** How a date is written: `4 Nov 2026`, `Wed 4 November 2026`, `04/11/2026` in the office's order, `2026-11-04`. */
 export type DateStyle = 'short' | 'long' | 'numbers' | 'iso';
+
+/** A stretch of days that is named by its first: `2026`, `Q4 2026`, `Nov 2026`, `week 45 of 2026`. */
+export const DATE_STEPS = ['year', 'quarter', 'month', 'week'] as const;
+export type DateStep = (typeof DATE_STEPS)[number];
 
 interface NumberKind {
   /** The least and the greatest number allowed, as decimal texts. */
@@ -43,7 +47,7 @@ export type ValueKind =
       readonly currency?: string | null | undefined;
     } & NumberKind)
   | { readonly kind: 'tick' }
-  | { readonly kind: 'date'; readonly style?: DateStyle | undefined }
+  | { readonly kind: 'date'; readonly style?: DateStyle | DateStep | undefined }
   | { readonly kind: 'time'; readonly seconds?: boolean | undefined }
   | {
       readonly kind: 'dateTime';
@@ -318,7 +322,7 @@ const two = (n: number): string => String(n).padStart(2, '0');
 /** `4 Nov 2026` for `2026-11-04`, or another style; the text itself when it is not a date. */
 export function showDate(
   text: string,
-  style: DateStyle = 'short',
+  style: DateStyle | DateStep = 'short',
   order: Locale['dateOrder'] = 'dmy',
 ): string {
   const date = parseDate(text);
@@ -328,6 +332,13 @@ export function showDate(
   const y = String(year).padStart(4, '0');
   if (style === 'long') return `${weekdayShort(weekday(text))} ${day} ${monthName(month)} ${y}`;
   if (style === 'short') return `${day} ${monthShort(month)} ${y}`;
+  if (style === 'year') return y;
+  if (style === 'quarter') return `Q${Math.ceil(month / 3)} ${y}`;
+  if (style === 'month') return `${monthShort(month)} ${y}`;
+  if (style === 'week') {
+    const week = isoWeek(text);
+    return `week ${week.week} of ${String(week.year).padStart(4, '0')}`;
+  }
   const parts = { d: two(day), m: two(month), y };
   return [...order].map((part) => parts[part as 'd' | 'm' | 'y']).join('/');
 }

@@ -4,6 +4,7 @@ import { DuckDBInstance, type DuckDBConnection } from '@duckdb/node-api';
 import { random } from '../../../demo/src/random';
 import { field, number, table } from '../../../core/src/design/testing/office';
 import type { FieldType } from '@heathridge/core/design';
+import { joinsAlong, so } from '@heathridge/core/query';
 import { add, fromText, multiply, round, toText } from '@heathridge/core/values';
 import { Office } from '../testing/office';
 
@@ -133,14 +134,14 @@ describe('a query over open data against DuckDB', () => {
       id: 'q_late',
       label: 'Late flights between states',
       from: 't_flight',
-      with: [
+      joins: joinsAlong([
         { path: ['f_fFrom'], keepWithout: false },
         { path: ['f_fTo'], keepWithout: false },
-      ],
+      ]),
       where: [
-        '"#f_fFrom"."#f_aState" <> "#f_fTo"."#f_aState"',
-        '"#f_fDelay" > 15 AND "#f_fMiles" BETWEEN 200 AND 2000',
-        'EXTRACT(MONTH FROM "#f_fDay") IN (1, 2, 3)',
+        so('"#f_fFrom"."#f_aState" <> "#f_fTo"."#f_aState"'),
+        so('"#f_fDelay" > 15 AND "#f_fMiles" BETWEEN 200 AND 2000'),
+        so('EXTRACT(MONTH FROM "#f_fDay") IN (1, 2, 3)'),
       ],
       columns: [],
       group: {
@@ -186,8 +187,8 @@ describe('a query over open data against DuckDB', () => {
       id: 'q_speed',
       label: 'Worked out',
       from: 't_flight',
-      with: [],
-      where: ['"#f_fNo" <= 200'],
+      joins: [],
+      where: [so('"#f_fNo" <= 200')],
       columns: [
         {
           id: 'a',

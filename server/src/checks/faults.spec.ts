@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import type { Change } from '@heathridge/core/change';
-import { newQuery } from '@heathridge/core/query';
+import { newQuery, so } from '@heathridge/core/query';
 import type { Field, FieldType, Query, Table } from '@heathridge/core/design';
 import { FAULT_WORDS, FAULTS, type Fault } from '@heathridge/core/expression';
 import { field, lookup, number, table } from '../../../core/src/design/testing/office';
@@ -195,7 +195,7 @@ describe('what cannot be worked out for a row', () => {
       expect(column.body.detail).toBe(
         `The column What is asked cannot be worked out for the site “2 (cannot be worked out)”: ${FAULT_WORDS[fault]}`,
       );
-      const condition = await run({ columns: [], where: [`(${expression}) IS NOT NULL`] });
+      const condition = await run({ columns: [], where: [so(`(${expression}) IS NOT NULL`)] });
       expect(condition.body.detail).toMatch(/^The condition “.+” cannot be worked out for the site “2 /);
       const group = await run({
         columns: [],
@@ -203,7 +203,7 @@ describe('what cannot be worked out for a row', () => {
       });
       expect(group.body.detail).toMatch(/^The column Most cannot be worked out for the site “2 /);
       // Rows that are left out are not asked.
-      const { rows } = ok(await run({ where: ['"#f_no" = 1'] }));
+      const { rows } = ok(await run({ where: [so('"#f_no" = 1')] }));
       expect((rows as unknown[][]).length).toBe(1);
     });
 

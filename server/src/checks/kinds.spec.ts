@@ -1,4 +1,5 @@
 import { formFromTable } from '@heathridge/core/form';
+import { so } from '@heathridge/core/query';
 import type { Field, FieldType, Query, Report, Table } from '@heathridge/core/design';
 import type { Change } from '@heathridge/core/change';
 import { field, lookup, number, table } from '../../../core/src/design/testing/office';
@@ -74,10 +75,13 @@ describe('a change of kind', () => {
         id: 'q_t',
         label: 'Things',
         from: 't_thing',
-        with: [],
-        where: [`${own} IS NOT NULL`],
+        questions: [],
+        joins: [],
+        where: [so(`${own} IS NOT NULL`)],
         columns: [{ id: 'v', label: 'Value', expression: own }],
         group: null,
+        keep: [],
+        unlike: false,
         sort: [{ column: 'v', descending: false }],
         first: null,
       };

@@ -183,8 +183,8 @@ describe('rules over several fields, other rows and the clock', () => {
         id: 'q_x',
         label: 'X',
         from: 't_hall',
-        with: [],
-        where: ['SUM("#f_bHall"."#f_bOwed") > 400'],
+        joins: [],
+        where: [{ is: 'so', expression: 'SUM("#f_bHall"."#f_bOwed") > 400' }],
         columns: [
           { id: 'a', label: 'Hall', expression: '"#f_hName"' },
           { id: 'b', label: 'Owed', expression: 'SUM("#f_bHall"."#f_bOwed")' },

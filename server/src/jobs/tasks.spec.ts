@@ -1,3 +1,4 @@
+import { joinsAlong, so } from '@heathridge/core/query';
 import type { Query, Report } from '@heathridge/core/design';
 import { Office } from '../testing/office';
 
@@ -11,10 +12,13 @@ describe('queries over the demo', () => {
     id: 'q_t',
     label: 'T',
     from: 't_hire',
-    with: [],
+    questions: [],
+    joins: [],
     where: [],
     columns: [],
     group: null,
+    keep: [],
+    unlike: false,
     sort: [],
     first: null,
   };
@@ -32,12 +36,13 @@ describe('queries over the demo', () => {
   });
 
   it('keep or drop rows without a partner, as the sentence says', async () => {
-    const path = ['f_hirePlayer', 'f_playerSchool'];
     const [[without]] = sql(
       'SELECT count(*) FROM hire h JOIN player p ON p.number = h.player WHERE p.school IS NULL',
     ) as [[number]];
     const counts = async (keepWithout: boolean): Promise<number[]> =>
-      (await run({ with: [{ path, keepWithout }] })).funnel.map(({ count }: { count: number }) => count);
+      (
+        await run({ joins: joinsAlong([{ path: ['f_hirePlayer', 'f_playerSchool'], keepWithout }]) })
+      ).funnel.map(({ count }: { count: number }) => count);
     expect(without).toBeGreaterThan(0);
     // The hires, those with a player, those whose player has a school.
     expect(await counts(true)).toEqual([3918, 3918, 3918]);
@@ -80,7 +85,7 @@ describe('queries over the demo', () => {
     for (const text of ["'", '"', '?1', '%', '\\', '--', ');', '🎻', "''"]) {
       const literal = `'${text.replace(/'/g, "''")}'`;
       const { rows } = await run({
-        where: [`"#f_hireNote" = ${literal} OR "#f_hireNote" LIKE '%' || ${literal} || '%' AND FALSE`],
+        where: [so(`"#f_hireNote" = ${literal} OR "#f_hireNote" LIKE '%' || ${literal} || '%' AND FALSE`)],
       });
       expect(rows).withContext(text).toEqual([]);
     }
@@ -96,7 +101,11 @@ describe('queries over the demo', () => {
 
   it('say in words which part empties the result', async () => {
     const { funnel } = await run({
-      where: ['"#f_hireReturnedOn" IS NULL', '"#f_hireMonthlyFee" > 400', '"#f_hireNote" IS NOT NULL'],
+      where: [
+        so('"#f_hireReturnedOn" IS NULL'),
+        so('"#f_hireMonthlyFee" > 400'),
+        so('"#f_hireNote" IS NOT NULL'),
+      ],
     });
     expect(funnel.map(({ label }: { label: string }) => label)).toEqual([
       'Hires',

@@ -9,12 +9,15 @@ import {
   type Report,
 } from '@heathridge/core/design';
 import type { LinkCandidate, LinkOffer } from '@heathridge/core/plan';
-import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
+import { attempt, FAULT_WORDS, type Fault } from '@heathridge/core/expression';
 import {
   compileQuery,
   faultProbes,
   plainQuery,
+  so,
+  type Answers,
   type CompiledQuery,
+  type Compiling,
   type FunnelPart,
   type ResultColumn,
 } from '@heathridge/core/query';
@@ -108,6 +111,8 @@ export type Task =
       readonly task: 'query';
       readonly design: Design;
       readonly query: Query;
+      /** To what the query asks. */
+      readonly answers: Answers;
       readonly today: string;
       readonly limit: number;
     }
@@ -291,7 +296,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'anchors':
       return guarded(db, task.sql, task.columns).all();
     case 'query':
-      return runQuery(db, task.design, task.query, task.today, task.limit);
+      return runQuery(db, task);
     case 'report':
       return runReport(db, task);
     case 'window':
@@ -350,9 +355,12 @@ function checkDraft(
   return { ...result, notices, clear: false };
 }
 
-function runQuery(db: Connection, design: Design, query: Query, today: string, limit: number): QueryResult {
-  const compiled = compileQuery(design, query, { today });
-  const explain = (): string => faultOf(db, design, query, today);
+function runQuery(
+  db: Connection,
+  { design, query, answers, today, limit }: Extract<Task, { task: 'query' }>,
+): QueryResult {
+  const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
+  const explain = (): string => faultOf(db, design, query, { today, answers });
   const rows = rowsOf(db, compiled, limit + 1, explain);
   const funnel = compiled.funnel.map(({ part, label, sql }) => {
     const ask = (): unknown => db.prepare(sql).raw().get(used(sql, compiled.params));
@@ -363,9 +371,16 @@ function runQuery(db: Connection, design: Design, query: Query, today: string, l
     columns: compiled.columns,
     rows: rows.slice(0, limit),
     more: rows.length > limit,
-    sql: plainQuery(design, query, today),
+    sql: plainQuery(design, query, today, answers),
     funnel,
   };
+}
+
+/** What an expression does not allow is an error of the person's making. */
+function inPlace<T>(work: () => T): T {
+  const made = attempt(work);
+  if (!made.ok) throw new TaskError(made.error.message);
+  return made.value;
 }
 
 /** The parameters a statement can take: the engine refuses values behind its last place. */
@@ -392,8 +407,8 @@ function travelling(value: string | number | null, { kind }: ResultColumn): Valu
 }
 
 /** Which part of a query could not be worked out, for which row and why. */
-function faultOf(db: Connection, design: Design, query: Query, today: string): string {
-  for (const { what, rows, sql } of faultProbes(design, query, { today })) {
+function faultOf(db: Connection, design: Design, query: Query, compiling: Compiling): string {
+  for (const { what, rows, sql } of faultProbes(design, query, compiling)) {
     const [title, fault] = (guarded(db, sql, 2).get() ?? []) as (string | null | undefined)[];
     if (fault !== undefined && fault !== null)
       return `${what} cannot be worked out for the ${rows.toLowerCase()} “${title ?? 'without a name'}”: ${FAULT_WORDS[fault as Fault]}`;
@@ -422,9 +437,9 @@ async function runReport(
 ): Promise<Results['report']> {
   const whole = reportQuery(design, report);
   if (!whole) throw new TaskError('The table or query this report prints is no longer there.');
-  const query = { ...whole, where: [...whole.where, ...only] };
+  const query = { ...whole, where: [...whole.where, ...only.map(so)] };
   const compiled = compileQuery(design, query, { today });
-  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1, () => faultOf(db, design, query, today));
+  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1, () => faultOf(db, design, query, { today }));
   if (all.length > MOST_REPORT_ROWS)
     throw new TaskError(
       `This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`,

@@ -9,6 +9,12 @@ import type { Router } from '../http/routes';
 /** Rows of a result that are shown. */
 export const MOST_ROWS = 1000;
 
+/** Answers to what a query asks, by the id of the question. */
+const Answers = v.pipe(
+  v.record(v.string(), v.nullable(v.union([v.pipe(v.string(), v.maxLength(4000)), v.number(), v.boolean()]))),
+  v.check((answers) => Object.keys(answers).length <= 200, 'At most 200 answers are taken.'),
+);
+
 export function queryRoutes(router: Router): void {
   router.add({
     method: 'POST',
@@ -16,7 +22,7 @@ export function queryRoutes(router: Router): void {
     answer: answers.QueryResult,
     needs: 'builder',
     summary: 'Run a query, saved or not: rows, SQL and the funnel',
-    body: v.object({ query: Query }),
+    body: v.object({ query: Query, answers: v.optional(Answers, {}) }),
     handler: async ({ context, file, body, gone }) => {
       const problems = queryProblems(file.design, body.query);
       if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
@@ -26,6 +32,7 @@ export function queryRoutes(router: Router): void {
           task: 'query',
           design: file.design,
           query: body.query,
+          answers: body.answers,
           today: todayIn(context, file),
           limit: MOST_ROWS,
         },

@@ -1,4 +1,5 @@
 import { subformsOf } from '@heathridge/core/form';
+import { joinsAlong } from '@heathridge/core/query';
 import { Office } from '../testing/office';
 import { QUERY } from '../testing/routes';
 import type { Answer } from '../testing/office';
@@ -33,7 +34,7 @@ describe('what does not fit', () => {
     ['f_hirePlayer', 'f_playerSurname'],
   ])
     it(`is no path of a query: ${path.join('.')}`, async () => {
-      const along = { ...query, with: [{ path, keepWithout: true }] };
+      const along = { ...query, joins: joinsAlong([{ path, keepWithout: true }]) };
       refused(await office.call('POST', 'query/run', { query: along }), 422, /no longer there/);
       refused(await office.put(along), 422, /no longer there/);
     });

@@ -73,7 +73,7 @@ describe('definitions', () => {
     id,
     label,
     from: 't_school',
-    with: [],
+    joins: [],
     where: [],
     columns: [],
     group: null,

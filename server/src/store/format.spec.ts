@@ -1,7 +1,7 @@
 import { copyFileSync, mkdirSync, readdirSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { FORMAT, type Form } from '@heathridge/core/design';
+import { FORMAT, type Form, type Query } from '@heathridge/core/design';
 import { buttonsOf, cellsOf, formProblems, subformsOf } from '@heathridge/core/form';
 import { Office } from '../testing/office';
 
@@ -16,7 +16,8 @@ describe('files of earlier formats', () => {
   const names = readdirSync(FILES).filter((name) => name.endsWith('.db'));
 
   it('are kept, one of each', () => {
-    expect(names.sort()).toEqual(Array.from({ length: FORMAT - 1 }, (_, i) => `format-${i + 1}.db`));
+    const kept = Array.from({ length: FORMAT - 1 }, (_, i) => `format-${i + 1}.db`);
+    expect(names).toEqual(jasmine.arrayWithExactContents(kept));
   });
 
   function take(name: string, id: string): void {
@@ -104,6 +105,31 @@ describe('files of earlier formats', () => {
       jasmine.objectContaining({ readIf: '"#f_bActive" = TRUE', hideIf: '"#f_bName" IS NULL' }),
     );
     expect(form.parts[0]).toEqual(jasmine.objectContaining({ part: 'picture', about: 'Mark' }));
+  });
+
+  it('keep what queries ask: their joins as a tree, and their conditions', async () => {
+    take('format-10.db', 'f_asked');
+    const { body } = await office.call('GET', '/api/files/f_asked/design');
+    const query = (body.design.queries as Query[]).find(({ id }) => id === 'q_asked')!;
+    expect(query.joins).toEqual([
+      { id: 'j_1', at: null, by: { by: 'link', link: 'f_fLoan' }, keepWithout: false },
+      { id: 'j_2', at: 'j_1', by: { by: 'link', link: 'f_lBorrower' }, keepWithout: true },
+    ]);
+    expect(query.where.map((condition) => condition.is === 'so' && condition.expression)).toEqual([
+      '"#f_fAmount" > 1',
+      '"#f_fLoan"."#f_lBorrower"."#f_bName" IS NOT NULL',
+    ]);
+    const { body: found } = await office.call('POST', '/api/files/f_asked/query/run', { query });
+    expect(found.rows).toEqual([['Ada Quill', 1, '1.20']]);
+    expect((found.funnel as { part: string }[]).map(({ part }) => part)).toEqual([
+      'from',
+      'with',
+      'with',
+      'where',
+      'where',
+      'group',
+      'first',
+    ]);
   });
 
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {

@@ -118,7 +118,7 @@ export class Office {
   }
 
   /** Saves a document as somebody who has just read it. */
-  put(document: { readonly id: string }): Promise<Answer> {
+  put<D extends { readonly id: string }>(document: D): Promise<Answer> {
     const base = this.baseOf(document.id);
     return this.call('PUT', `definitions/${document.id}`, { document, base });
   }

@@ -6,7 +6,7 @@ export const QUERY = {
   id: 'q_new',
   label: 'New',
   from: 't_school',
-  with: [],
+  joins: [],
   where: [],
   columns: [],
   group: null,

@@ -7,13 +7,19 @@ export const QUERY: Query = {
   id: 'q_l',
   label: 'Late',
   from: 't_loan',
-  with: [{ path: ['f_lBorrower'], keepWithout: true }],
-  where: ['"#f_lDue" < CURRENT_DATE', '"#f_lState" = \'Out\''],
+  questions: [],
+  joins: [{ id: 'j_who', at: null, by: { by: 'link', link: 'f_lBorrower' }, keepWithout: true }],
+  where: [
+    { is: 'so', expression: '"#f_lDue" < CURRENT_DATE' },
+    { is: 'so', expression: '"#f_lState" = \'Out\'' },
+  ],
   columns: [
     { id: 'due', label: 'Due', expression: '"#f_lDue"' },
     { id: 'who', label: 'Who', expression: '"#f_lBorrower"."#f_bName"' },
   ],
   group: null,
+  keep: [],
+  unlike: false,
   sort: [{ column: 'due', descending: true }],
   first: null,
 };

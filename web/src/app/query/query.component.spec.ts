@@ -1,17 +1,19 @@
 import { Clipboard } from '@angular/cdk/clipboard';
+import type { Type } from '@angular/core';
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import type { Design, Query } from '@heathridge/core/design';
-import { newQuery } from '@heathridge/core/query';
+import { newQuery, so } from '@heathridge/core/query';
 import { By } from '@angular/platform-browser';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { after, button, setUpFile, shown } from '../testing/bench';
-import { ConditionsComponent } from '../ask/conditions.component';
+import { ConditionBuilderComponent } from '../ask/condition-builder.component';
+import { ConditionPartComponent } from './condition-part.component';
 import { QueryComponent } from './query.component';
 
 const QUERY: Query = {
   ...newQuery('q_a', 'Out now', OFFICE.tables[1]!),
-  where: ['"#f_lDue" < CURRENT_DATE'],
+  where: [so('"#f_lDue" < CURRENT_DATE')],
   columns: [
     { id: 'c1', label: 'Borrower', expression: '"#f_lBorrower"' },
     { id: 'c2', label: 'Fee', expression: '"#f_lFee"' },
@@ -53,12 +55,17 @@ describe('QueryComponent', () => {
     return (request.request.body as { query: Query }).query;
   }
 
-  const conditions = (): ConditionsComponent =>
-    fixture.debugElement.query(By.directive(ConditionsComponent)).componentInstance as ConditionsComponent;
+  /** A part of the sentence whose panel is opened; its component, which stands over the page. */
+  async function opened<T>(text: string, component: Type<T>): Promise<T> {
+    button(page, text).click();
+    await fixture.whenStable();
+    return fixture.debugElement.query(By.directive(component)).componentInstance as T;
+  }
   const sentence = (): string =>
     page
       .querySelector('[aria-label="The query as a sentence"]')!
-      .textContent.replace(/\s+/g, ' ')
+      .textContent.replace(/\u2060/g, '')
+      .replace(/\s+/g, ' ')
       .replace(/ ,/g, ',')
       .trim();
 
@@ -93,21 +100,23 @@ describe('QueryComponent', () => {
 
   it('runs again with each change, and marks itself as not saved', async () => {
     await run();
-    conditions().add({ text: "state = 'Out'", words: '' });
+    const builder = await opened('+ and…', ConditionBuilderComponent);
+    builder.made.emit({ text: "state = 'Out'", words: '' });
     const query = await run();
-    expect(query.where).toEqual(['"#f_lDue" < CURRENT_DATE', `"#f_lState" = 'Out'`]);
+    expect(query.where).toEqual([so('"#f_lDue" < CURRENT_DATE'), so(`"#f_lState" = 'Out'`)]);
     expect(page.textContent).toContain('not saved yet');
     expect(fixture.componentInstance.unsaved()).toBeTrue();
   });
 
   it('keeps ids in what it saves, whatever names say', async () => {
     await run();
-    conditions().set(0, { text: 'due_back  >  lent_on', ok: true });
-    expect((await run()).where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
+    const part = await opened('due back is before today', ConditionPartComponent);
+    part.write({ text: 'due_back  >  lent_on', ok: true });
+    expect((await run()).where).toEqual([so('"#f_lDue"  >  "#f_lFrom"')]);
     button(page, 'Save query').click();
     const request = http.expectOne('/api/files/f_x/definitions/q_a');
     expect(request.request.body.base).toBe(0);
-    expect(request.request.body.document.where).toEqual(['"#f_lDue"  >  "#f_lFrom"']);
+    expect(request.request.body.document.where).toEqual([so('"#f_lDue"  >  "#f_lFrom"')]);
     request.flush({
       design: { ...DESIGN, queries: [request.request.body.document] },
       versions: { q_a: { version: 1, at: null, by: null } },
@@ -149,7 +158,8 @@ describe('QueryComponent', () => {
 
   it('does not take a condition that does not hold together', async () => {
     await run();
-    conditions().set(0, { text: 'due_back >', ok: false });
+    const part = await opened('due back is before today', ConditionPartComponent);
+    part.write({ text: 'due_back >', ok: false });
     await after(300);
     http.expectNone('/api/files/f_x/query/run');
     expect(fixture.componentInstance.document()!.where).toEqual(QUERY.where);
@@ -191,13 +201,102 @@ describe('QueryComponent', () => {
   it('follows links, names them, and keeps rows without a partner unless told', async () => {
     await run();
     const { componentInstance: part } = fixture;
-    part.addLink(['f_lBorrower']);
-    expect((await run()).with).toEqual([{ path: ['f_lBorrower'], keepWithout: true }]);
+    button(page, '+ with its…').click();
+    await fixture.whenStable();
+    button(document.querySelector('[role="dialog"]')!, 'borrower').click();
+    const [join] = (await run()).joins;
+    expect(join).toEqual(
+      jasmine.objectContaining({ at: null, by: { by: 'link', link: 'f_lBorrower' }, keepWithout: true }),
+    );
     expect(sentence()).toContain('with its borrower (or none)');
-    part.setKeep(0, false);
-    expect((await run()).with[0]!.keepWithout).toBeFalse();
-    part.removeAt('with', 0);
-    expect((await run()).with).toEqual([]);
+    part.setJoin(0, { keepWithout: false });
+    expect((await run()).joins[0]!.keepWithout).toBeFalse();
+    part.removePart(join!.id);
+    expect((await run()).joins).toEqual([]);
+  });
+
+  it('puts rows beside its own that lead here, says which totals count a row more than once, and mends them', async () => {
+    await run();
+    const { componentInstance: part } = fixture;
+    button(page, '+ with its…').click();
+    await fixture.whenStable();
+    button(document.body, 'fines, one by one').click();
+    const [join] = (await run()).joins;
+    expect(join!.name).toBe('fine');
+    expect(sentence()).toContain('with its fines (or none)');
+    expect(part.fieldPaths().some(({ text }) => text === 'fine.amount')).toBeTrue();
+    part.groupBy(part.fieldAt('state'));
+    await run();
+    expect(page.textContent).toContain(
+      '“Number of loans” counts a loan once for each of the fines beside it.',
+    );
+    button(page, 'Count each loan once').click();
+    expect((await run()).group!.measures[0]!.once).toBeTrue();
+    expect(page.textContent).not.toContain('once for each of');
+    // What uses rows that are taken out goes along, and that is said.
+    part.addMeasure('sum', part.fieldAt('fine.amount'));
+    await run();
+    part.removePart(join!.id);
+    expect((await run()).group!.measures.map(({ total }) => total)).toEqual(['count']);
+  });
+
+  it('leaves parts out for now, and puts conditions side by side of which either is to hold', async () => {
+    await run();
+    const part = await opened('due back is before today', ConditionPartComponent);
+    part.or.emit(so('"#f_lFee" > 5'));
+    expect((await run()).where).toEqual([
+      { is: 'any', of: [so('"#f_lDue" < CURRENT_DATE'), so('"#f_lFee" > 5')] },
+    ]);
+    expect(sentence()).toContain('any of (due back is before today or fee is more than 5+ or…)');
+    fixture.componentInstance.setCondition('where', [0, 1], {
+      ...so('"#f_lFee" > 5'),
+      off: true,
+      note: 'later',
+    });
+    expect((await run()).where).toEqual([
+      {
+        is: 'any',
+        of: [so('"#f_lDue" < CURRENT_DATE'), { ...so('"#f_lFee" > 5'), off: true, note: 'later' }],
+      },
+    ]);
+    expect(sentence()).toContain('fee is more than 5, left out for now');
+  });
+
+  it('asks the reader, starts as it is said, and runs again with the answer', async () => {
+    await run();
+    const { componentInstance: part } = fixture;
+    part.addQuestion();
+    await run();
+    part.setQuestion(0, {
+      label: 'Since when?',
+      answer: { kind: 'date' },
+      start: "CURRENT_DATE - INTERVAL '1' DAY",
+    });
+    await run();
+    const { name, id } = part.questionAt(0);
+    expect([name, part.fieldPaths().some(({ text }) => text === name)]).toEqual(['asked', true]);
+    const input = page.querySelector<HTMLInputElement>(`#answer-${id}`)!;
+    expect(input.value).not.toBe('');
+    part.answer({ [id]: '2026-01-05' });
+    await after(300);
+    const request = http.expectOne('/api/files/f_x/query/run');
+    expect((request.request.body as { answers: object }).answers).toEqual({ [id]: '2026-01-05' });
+  });
+
+  it('groups by the month of a date, and keeps only some groups', async () => {
+    await run();
+    const { componentInstance: part } = fixture;
+    part.groupBy(part.fieldAt('due_back'));
+    const { group } = await run();
+    expect(part.isDate(part.groupAt(0))).toBeTrue();
+    part.setStep(0, 'month');
+    expect((await run()).group!.by[0]!.step).toBe('month');
+    expect(sentence()).toContain('Group by month of due back');
+    part.addCondition('keep', [], { text: 'number_of_loans > 1', words: '' });
+    expect((await run()).keep).toEqual([so(`"#${group!.measures[0]!.id}" > 1`)]);
+    expect(sentence()).toContain('keeping groups where number of loans is more than 1');
+    part.setStep(0, 'day');
+    expect((await run()).group!.by[0]!.step).toBeUndefined();
   });
 
   it('keeps only the first rows, and all when none are asked', async () => {

@@ -1,22 +1,60 @@
 import { Clipboard } from '@angular/cdk/clipboard';
+import { NgTemplateOutlet } from '@angular/common';
 import { Component, computed, inject, input, signal } from '@angular/core';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton, MatIconButton } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatRadioModule } from '@angular/material/radio';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
-import { attempt, bind, fromStored, inWords, toStored } from '@heathridge/core/expression';
+import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import {
-  fieldOf,
-  tableOf,
+  listOf,
+  uniqueName,
+  type FieldPath,
+  type GroupColumn,
   type Measure,
   type Query,
   type QueryColumn,
-  type Table,
-  pathsFrom,
-  type FieldPath,
+  type QueryCondition,
+  type QueryJoin,
+  type QueryQuestion,
 } from '@heathridge/core/design';
-import { newQuery } from '@heathridge/core/query';
+import {
+  addedTo,
+  changedAt,
+  conditionAt,
+  joinChoices,
+  keepScope,
+  leavesOf,
+  MEASURE_WORDS,
+  newQuery,
+  orElse,
+  outputColumns,
+  queryPaths,
+  questionField,
+  questionsOf,
+  readerOf,
+  readersOf,
+  repeats,
+  resultPaths,
+  scopeOf,
+  sentenceOf,
+  so,
+  sourceOf,
+  sourceWords,
+  withJoin,
+  withOrder,
+  withoutPart,
+  type Answers,
+  type JoinChoice,
+  type PartName,
+  type Place,
+  type Reader,
+  type Repeat,
+  type Stretch,
+} from '@heathridge/core/query';
+import { startValue } from '@heathridge/core/rows';
 import { DocumentPage } from '../file/document-page';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api, type QueryResult } from '../shared/api.service';
@@ -24,23 +62,88 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { PickComponent, type Pickable } from '../shared/pick.component';
-import { SelectComponent } from '../shared/select.component';
+import { options, SelectComponent } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
 import { ResultTableComponent } from './result-table.component';
 import { problemOf } from '../shared/problem';
 import { ChipComponent } from '../shared/chip.component';
-import { ConditionsComponent } from '../ask/conditions.component';
+import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
+import type { Fetch } from '../value/held';
+import { AnswersComponent } from './answers.component';
+import { AsideComponent } from './aside.component';
+import { ConditionPartComponent } from './condition-part.component';
+import { QuestionPartComponent } from './question-part.component';
 import { FunnelComponent } from './funnel.component';
 
-export const TOTALS: readonly { readonly id: Measure['total']; readonly label: string }[] = [
-  { id: 'count', label: 'count' },
-  { id: 'sum', label: 'sum' },
-  { id: 'average', label: 'average' },
-  { id: 'least', label: 'least' },
-  { id: 'most', label: 'most' },
-];
+/** What the expressions of a query may name, for those who write them. */
+export interface Editing {
+  readonly catalog: Catalog;
+  readonly table: string;
+  readonly paths: readonly FieldPath[];
+}
+
+/** What stands in an editor, and whether it can be used. */
+interface Typed {
+  readonly text: string;
+  readonly ok: boolean;
+}
+
+/** Totals that count rows more than once, and what is said of them. */
+interface Repeated extends Pick<Repeat, 'row' | 'because' | 'canMend'> {
+  readonly ids: readonly string[];
+  readonly words: string;
+}
+
+const TOTALS = options(Object.entries(MEASURE_WORDS) as [Measure['total'], string][]);
+
+/** What stands above a total by itself. */
+const HEADINGS: Readonly<Record<Measure['total'], string>> = {
+  count: 'Number of',
+  distinct: 'Different',
+  sum: 'Sum of',
+  average: 'Average',
+  least: 'Least',
+  most: 'Most',
+  joined: 'List of',
+};
+
+/** What the panel of a part is about, for those who listen, and that in which one is added. */
+const ABOUT: Readonly<Record<PartName, string>> = {
+  from: 'Rows',
+  join: 'Link',
+  where: 'Condition',
+  column: 'Column',
+  group: 'Group',
+  measure: 'Total',
+  keep: 'Condition over the result',
+  unlike: 'Unlike rows',
+  sort: 'Order',
+  first: 'Keep only the first',
+  question: 'What is asked',
+};
+const ADDS: Readonly<Record<PartName, string>> = {
+  from: 'Rows',
+  join: 'Add a link',
+  where: 'Add a condition',
+  column: 'Add a column',
+  group: 'Group by a field',
+  measure: 'Add a total',
+  keep: 'Add a condition over the result',
+  unlike: 'Unlike rows only',
+  sort: 'Sort by',
+  first: 'Keep only the first',
+  question: 'Ask the reader',
+};
+
+const STEPS = options([
+  ['day', 'day by day'],
+  ['week', 'week (from Monday)'],
+  ['month', 'month'],
+  ['quarter', 'quarter'],
+  ['year', 'year'],
+]);
 
 /** What may be picked beside the fields; no path is written so. */
 const [WORKED_OUT, COUNT] = ['(worked out)', '(count)'];
@@ -58,7 +161,13 @@ const VIEWS = [
     MatIconButton,
     MatIconModule,
     ChipComponent,
-    ConditionsComponent,
+    AnswersComponent,
+    AsideComponent,
+    ConditionBuilderComponent,
+    ConditionPartComponent,
+    MatCheckboxModule,
+    NgTemplateOutlet,
+    QuestionPartComponent,
     ExpressionEditorComponent,
     FunnelComponent,
     DOCUMENT_PARTS,
@@ -78,7 +187,6 @@ export class QueryComponent extends DocumentPage<Query> {
   private readonly api = inject(Api);
   private readonly clipboard = inject(Clipboard);
   private readonly toast = inject(Toast);
-  readonly totals = TOTALS;
   readonly views = VIEWS;
   protected override readonly speech = { one: 'query', dropped: 'the rows it reads stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'query' });
@@ -90,14 +198,16 @@ export class QueryComponent extends DocumentPage<Query> {
   /** The column that has just been added and is to be written. */
   readonly added = signal('');
   private readonly runs = new Subject<Query>();
+  readonly totals = TOTALS;
+  readonly steps = STEPS;
+  protected readonly ABOUT = ABOUT;
+  protected readonly ADDS = ADDS;
 
-  readonly table = computed(
-    (): Table | null => this.store.design().tables.find(({ id }) => id === this.query()?.from) ?? null,
-  );
-  /** Fields that a column, group or total may use: of the table and along its lookups. */
+  /** The fields that expressions may name: of what it starts from, of what is beside it, and of the answers. */
   readonly fieldPaths = computed((): FieldPath[] => {
-    const table = this.table();
-    return table ? pathsFrom(this.store.design(), table) : [];
+    const query = this.query();
+    const found = query && attempt(() => queryPaths(this.store.design(), query));
+    return found?.ok ? found.value : [];
   });
   private readonly fieldsByText = computed(() => new Map(this.fieldPaths().map((path) => [path.text, path])));
   readonly pickFields = computed((): Pickable[] =>
@@ -107,23 +217,108 @@ export class QueryComponent extends DocumentPage<Query> {
     { id: WORKED_OUT, label: 'Worked out…', icon: 'functions' },
     ...this.pickFields(),
   ]);
-  readonly pickLinks = computed((): Pickable[] =>
-    this.linkPaths().map(({ text, ids }) => ({ id: text, label: this.linkLabel(ids) })),
-  );
   readonly pickTotals = computed((): Pickable[] => [
-    { id: COUNT, label: `count of ${this.table()?.plural.toLowerCase()}` },
+    { id: COUNT, label: `count of ${this.rows().toLowerCase()}` },
     ...this.fieldPaths()
       .filter(({ field }) => ['money', 'decimal', 'wholeNumber'].includes(field.type.kind))
       .map(({ text, of, field }) => ({ id: text, of: `sum of ${of}`.trim(), label: field.label })),
   ]);
-  readonly linkPaths = computed(() => this.fieldPaths().filter(({ field }) => field.type.kind === 'lookup'));
+  /** What may be put beside the rows: along links, then by what stands in two rows. */
+  private readonly joinsLeft = computed((): JoinChoice[] => {
+    const query = this.query();
+    const found = query && attempt(() => joinChoices(this.store.design(), query));
+    return found?.ok ? found.value : [];
+  });
+  readonly pickJoins = computed((): Pickable[] => {
+    const { tables, queries } = this.store.design();
+    const own = this.query()?.id;
+    const others = [...tables.map(({ id, plural }) => ({ id, label: plural })), ...queries].filter(
+      ({ id }) => id !== own,
+    );
+    return [
+      ...this.joinsLeft().map(({ of, label, many }, i) => ({
+        id: String(i),
+        of: of === '' ? '' : `${of}’s`,
+        label: many ? `${label}, one by one` : label,
+      })),
+      ...others.map(({ id, label }) => ({ id, of: 'with an equal text:', label: label.toLowerCase() })),
+    ];
+  });
+  /** What rows are called that it starts from. */
+  readonly rows = computed(() => {
+    const query = this.query();
+    const source = query && sourceOf(this.store.design(), query.from);
+    return source ? sourceWords(source).plural : 'rows';
+  });
   readonly resultColumns = computed((): readonly { id: string; label: string }[] => {
     const query = this.query();
-    const table = this.table();
-    if (!query || !table) return [];
-    if (query.group) return [...query.group.by, ...query.group.measures];
-    return query.columns.length > 0 ? query.columns : table.fields;
+    const columns = query && attempt(() => outputColumns(this.store.design(), query));
+    return columns?.ok ? columns.value : [];
   });
+  readonly stretches = computed((): Stretch[] => {
+    const query = this.query();
+    return query ? sentenceOf(this.store.design(), query) : [];
+  });
+  private readonly readers = computed(() => readersOf(this.store.design(), this.query()!));
+  /** What expressions may name, over the rows of the query and over those of its result. */
+  readonly own = computed((): Editing => {
+    const query = this.query()!;
+    const scope = attempt(() => scopeOf(this.store.design(), query));
+    return {
+      catalog: scope.ok ? scope.value.catalog : this.store.catalog(),
+      table: scope.ok ? scope.value.table : query.from,
+      paths: this.fieldPaths(),
+    };
+  });
+  readonly ofResult = computed((): Editing => {
+    const query = this.query()!;
+    const scope = attempt(() => keepScope(this.store.design(), query));
+    const paths = attempt(() => resultPaths(this.store.design(), query));
+    return {
+      catalog: scope.ok ? scope.value.catalog : this.store.catalog(),
+      table: scope.ok ? scope.value.table : query.from,
+      paths: paths.ok ? paths.value : [],
+    };
+  });
+  /** Everything it asks for, with what those ask that it reads. */
+  readonly questions = computed((): readonly QueryQuestion[] => {
+    const query = this.query();
+    return query ? questionsOf(this.store.design(), query) : [];
+  });
+  readonly starts = computed(() => {
+    const moment = { today: this.store.reading().today, now: `${this.store.reading().today}T00:00:00Z` };
+    return Object.fromEntries(
+      this.questions().flatMap((question) => {
+        const field = { ...questionField(question), start: question.start };
+        const started = attempt(() => startValue(this.store.design(), field, moment));
+        return started.ok ? [[question.id, started.value] as const] : [];
+      }),
+    );
+  });
+  /** Totals that count rows more than once, those of the same rows for the same reason together. */
+  readonly repeats = computed((): Repeated[] => {
+    const query = this.query();
+    const found = query && attempt(() => repeats(this.store.design(), query));
+    const all = new Map<string, Repeat[]>();
+    for (const repeat of found?.ok ? found.value : []) {
+      const key = `${repeat.row} ${repeat.because} ${repeat.canMend}`;
+      all.set(key, [...(all.get(key) ?? []), repeat]);
+    }
+    return [...all.values()].map((same) => {
+      const { row, because, canMend } = same[0]!;
+      const labels = listOf(same.map(({ measure }) => `“${measure.label}”`));
+      const count = same.length === 1 ? 'counts' : 'count';
+      return {
+        row,
+        because,
+        canMend,
+        ids: same.map(({ measure }) => measure.id),
+        words: `${labels} ${count} a ${row} once for each of the ${because} beside it.`,
+      };
+    });
+  });
+  readonly answers = signal<Answers>({});
+  readonly choices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
   constructor() {
     super();
@@ -132,7 +327,7 @@ export class QueryComponent extends DocumentPage<Query> {
         debounceTime(250),
         switchMap((query) => {
           this.busy.set(true);
-          return this.api.runQuery(this.store.file, query).pipe(
+          return this.api.runQuery(this.store.file, query, this.answers()).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
               this.result.set(null);
@@ -155,7 +350,11 @@ export class QueryComponent extends DocumentPage<Query> {
   }
 
   make(): void {
-    const options = this.store.design().tables.map(({ id, label }) => ({ id, label }));
+    const { tables, queries } = this.store.design();
+    const options = [
+      ...tables.map(({ id, label }) => ({ id, label })),
+      ...queries.map(({ id, label }) => ({ id, label, group: 'rows of another query' })),
+    ];
     this.begin(
       {
         title: 'New query',
@@ -163,7 +362,7 @@ export class QueryComponent extends DocumentPage<Query> {
         act: 'Begin',
         from: { label: 'Take every', options },
       },
-      ({ name, from }) => newQuery(newId('q'), name, tableOf(this.store.design(), from)),
+      ({ name, from }) => newQuery(newId('q'), name, { id: from }),
     );
   }
 
@@ -172,61 +371,166 @@ export class QueryComponent extends DocumentPage<Query> {
     if (!query) return;
     const next = { ...query, ...patch };
     // What is sorted by must still be a column.
-    const ids = new Set(
-      (next.group
-        ? [...next.group.by, ...next.group.measures]
-        : next.columns.length > 0
-          ? next.columns
-          : (this.table()?.fields ?? [])
-      ).map(({ id }) => id),
-    );
-    this.query.set({ ...next, sort: next.sort.filter(({ column }) => ids.has(column)) });
+    const ordered = attempt(() => withOrder(this.store.design(), next));
+    this.query.set(ordered.ok ? ordered.value : next);
     this.runs.next(this.query()!);
+  }
+
+  answer(answers: Answers): void {
+    this.answers.set(answers);
+    this.runs.next(this.query()!);
+  }
+
+  /** Words of the sentence: what closes one never begins a line of its own. */
+  glued(text: string): string {
+    return /^[.,)]/.test(text) ? `\u2060${text}` : text;
   }
 
   /** An expression in stored form with today's names. */
   named(stored: string): string {
-    const table = this.table();
-    if (!table) return stored;
-    const result = attempt(() => fromStored(stored, this.store.catalog(), table.id));
-    return result.ok ? result.value : stored;
-  }
-
-  /** The same in plain words, for the sentence. */
-  words(stored: string): string {
-    const table = this.table();
-    if (!table) return stored;
-    const text = this.named(stored);
-    const result = attempt(() =>
-      inWords(bind(text, { catalog: this.store.catalog(), table: table.id }).bound, text),
-    );
-    return result.ok ? result.value : text;
+    return this.readers().own.text(stored);
   }
 
   private stored(text: string): string {
-    return toStored(text, this.store.catalog(), this.query()!.from);
-  }
-
-  linkLabel(path: readonly string[]): string {
-    const table = this.table();
-    if (!table) return '';
-    const labels: string[] = [];
-    let at: Table = table;
-    for (const id of path) {
-      const field = fieldOf(at, id);
-      if (field?.type.kind !== 'lookup') return 'a link that is gone';
-      labels.push(field.label.toLowerCase());
-      at = tableOf(this.store.design(), field.type.table);
-    }
-    return labels.join('’s ');
+    return toStored(text, this.own().catalog, this.own().table);
   }
 
   fieldAt(text: string): FieldPath {
     return this.fieldsByText().get(text)!;
   }
 
-  pickLink(text: string): void {
-    this.addLink(this.fieldAt(text).ids);
+  /** Puts rows beside those of the query: along a link, or those of another table with an equal text. */
+  pickJoin(id: string, part: ChipComponent): void {
+    part.close();
+    const query = this.query()!;
+    const choice = this.joinsLeft()[Number(id)];
+    if (choice) {
+      this.addJoin(choice);
+      return;
+    }
+    const own = this.fieldPaths().find(({ field }) => field.type.kind === 'text');
+    const source = sourceOf(this.store.design(), id);
+    const other =
+      source?.of === 'table' ? source.table.fields.find(({ type }) => type.kind === 'text') : undefined;
+    const column = source?.of === 'query' ? outputColumns(this.store.design(), source.query)[0] : undefined;
+    const theirs = other?.id ?? column?.id;
+    const mine = own ?? this.fieldPaths()[0];
+    if (!mine || theirs === undefined) {
+      this.toast.say('There is nothing in these rows that could be compared.');
+      return;
+    }
+    const by = {
+      by: 'same' as const,
+      from: id,
+      own: toStored(mine.text, this.own().catalog, this.own().table),
+      other: `"#${theirs}"`,
+      trimmed: true,
+      anyCase: true,
+    };
+    this.addJoin({ at: null, by, to: id, many: true });
+    this.added.set(`join ${query.joins.length}`);
+  }
+
+  addJoin(choice: Pick<JoinChoice, 'at' | 'by' | 'to' | 'many'>): void {
+    this.set(withJoin(this.store.design(), this.query()!, choice, newId('j')));
+  }
+
+  joinAt(index: number): QueryJoin {
+    return this.query()!.joins[index]!;
+  }
+
+  setJoin(index: number, patch: Partial<QueryJoin>): void {
+    this.set({ joins: this.query()!.joins.map((item, i) => (i === index ? { ...item, ...patch } : item)) });
+  }
+
+  /** The name of joined rows, where no other has it. */
+  renameJoin(index: number, text: string): void {
+    const name = text.trim();
+    if (name !== '' && name !== this.joinAt(index).name) this.setJoin(index, { name });
+  }
+
+  /** What the other rows of a join are compared by. */
+  theirs(join: QueryJoin): Editing {
+    const from = 'from' in join.by ? join.by.from : '';
+    return { catalog: this.own().catalog, table: from, paths: [] };
+  }
+
+  sameText(index: number, which: 'own' | 'other', { text, ok }: Typed): void {
+    const join = this.joinAt(index);
+    if (!ok || text.trim() === '' || join.by.by !== 'same') return;
+    const { catalog, table } = which === 'own' ? this.own() : this.theirs(join);
+    const stored = toStored(text, catalog, table);
+    if (stored !== join.by[which]) this.setJoin(index, { by: { ...join.by, [which]: stored } });
+  }
+
+  sameHow(index: number, patch: { readonly trimmed?: boolean; readonly anyCase?: boolean }): void {
+    const { by } = this.joinAt(index);
+    if (by.by === 'same') this.setJoin(index, { by: { ...by, ...patch } });
+  }
+
+  /** The other side of an equal text, with today's names. */
+  theirText(join: QueryJoin): string {
+    const { catalog, table } = this.theirs(join);
+    return join.by.by === 'same' ? readerOf(catalog, table).text(join.by.other) : '';
+  }
+
+  byCondition(index: number): void {
+    const join = this.joinAt(index);
+    if (join.by.by !== 'same') return;
+    const { from, own, other } = join.by;
+    this.setJoin(index, { by: { by: 'condition', from, condition: `${own} = "#${join.id}".${other}` } });
+  }
+
+  joinCondition(index: number, { text, ok }: Typed): void {
+    const { by } = this.joinAt(index);
+    if (!ok || text.trim() === '' || by.by !== 'condition') return;
+    const condition = this.stored(text);
+    if (condition !== by.condition) this.setJoin(index, { by: { ...by, condition } });
+  }
+
+  /** A part goes with all that uses it: what that was is said. */
+  removePart(id: string): void {
+    const query = this.query()!;
+    const next = withoutPart(query, id);
+    const count = ({ where, keep, columns, group, joins }: Query): number =>
+      leavesOf(where).length +
+      leavesOf(keep).length +
+      columns.length +
+      joins.length +
+      (group ? group.by.length + group.measures.length : 0);
+    const others = count(query) - count(next) - (query.joins.some((join) => join.id === id) ? 1 : 0);
+    this.set(next);
+    if (others > 0)
+      this.toast.say(`${others === 1 ? 'One part' : `${others} parts`} that used it went along.`);
+  }
+
+  removeAt(kind: 'columns' | 'sort', index: number): void {
+    this.set({ [kind]: this.query()![kind].filter((_, i) => i !== index) });
+  }
+
+  conditionAt(what: 'where' | 'keep', place: Place): QueryCondition {
+    return conditionAt(this.query()![what], place)!;
+  }
+
+  readerFor(what: 'where' | 'keep'): Reader {
+    return what === 'where' ? this.readers().own : this.readers().result;
+  }
+
+  editingFor(what: 'where' | 'keep'): Editing {
+    return what === 'where' ? this.own() : this.ofResult();
+  }
+
+  addCondition(what: 'where' | 'keep', place: Place, { text }: Made): void {
+    const { catalog, table } = this.editingFor(what);
+    this.set({ [what]: addedTo(this.query()![what], place, so(toStored(text, catalog, table))) });
+  }
+
+  setCondition(what: 'where' | 'keep', place: Place, condition: QueryCondition | null): void {
+    this.set({ [what]: changedAt(this.query()![what], place, () => condition) });
+  }
+
+  orCondition(what: 'where' | 'keep', place: Place, condition: QueryCondition): void {
+    this.set({ [what]: orElse(this.query()![what], place, condition) });
   }
 
   /** The panel stays for several columns; one that is to be written opens its own. */
@@ -244,23 +548,6 @@ export class QueryComponent extends DocumentPage<Query> {
     else this.addMeasure('sum', this.fieldAt(text));
   }
 
-  addLink(path: readonly string[]): void {
-    const query = this.query()!;
-    this.set({ with: [...query.with, { path: [...path], keepWithout: true }] });
-  }
-
-  setKeep(index: number, keepWithout: boolean): void {
-    this.set({ with: this.query()!.with.map((item, i) => (i === index ? { ...item, keepWithout } : item)) });
-  }
-
-  removeAt(kind: 'with' | 'columns' | 'sort', index: number): void {
-    this.set({ [kind]: this.query()![kind].filter((_, i) => i !== index) });
-  }
-
-  keep(conditions: readonly string[]): void {
-    this.set({ where: [...conditions] });
-  }
-
   addColumn(path: FieldPath): void {
     const query = this.query()!;
     this.set({
@@ -272,11 +559,17 @@ export class QueryComponent extends DocumentPage<Query> {
     const query = this.query()!;
     const first = this.fieldPaths()[0];
     if (!first) return;
-    const id = newId('c');
     this.set({
-      columns: [...query.columns, { id, label: 'Worked out', expression: this.stored(first.text) }],
+      columns: [
+        ...query.columns,
+        { id: newId('c'), label: 'Worked out', expression: this.stored(first.text) },
+      ],
     });
-    this.added.set(id);
+    this.added.set(`column ${query.columns.length}`);
+  }
+
+  columnAt(index: number): QueryColumn {
+    return this.query()!.columns[index]!;
   }
 
   setColumn(index: number, patch: Partial<QueryColumn>): void {
@@ -285,7 +578,7 @@ export class QueryComponent extends DocumentPage<Query> {
     });
   }
 
-  columnText(index: number, { text, ok }: { text: string; ok: boolean }): void {
+  columnText(index: number, { text, ok }: Typed): void {
     const column = this.query()!.columns[index];
     if (ok && column && text.trim() !== '' && this.stored(text) !== column.expression)
       this.setColumn(index, { expression: this.stored(text) });
@@ -305,7 +598,7 @@ export class QueryComponent extends DocumentPage<Query> {
       measures: [
         {
           id: newId('m'),
-          label: `Number of ${this.table()!.plural.toLowerCase()}`,
+          label: `Number of ${this.rows().toLowerCase()}`.slice(0, 60),
           total: 'count' as const,
           expression: null,
         },
@@ -319,43 +612,48 @@ export class QueryComponent extends DocumentPage<Query> {
     });
   }
 
-  groupText(index: number, { text, ok }: { text: string; ok: boolean }): void {
-    const group = this.query()!.group!;
-    const item = group.by[index];
-    if (ok && item && text.trim() !== '' && this.stored(text) !== item.expression)
-      this.set({
-        group: {
-          ...group,
-          by: group.by.map((other, i) => (i === index ? { ...other, expression: this.stored(text) } : other)),
-        },
-      });
+  groupAt(index: number): GroupColumn {
+    return this.query()!.group!.by[index]!;
   }
 
-  setGroupLabel(index: number, label: string): void {
+  setGroup(index: number, patch: Partial<GroupColumn>): void {
     const group = this.query()!.group!;
-    if (label.trim() !== '')
-      this.set({
-        group: {
-          ...group,
-          by: group.by.map((other, i) => (i === index ? { ...other, label: label.trim() } : other)),
-        },
-      });
+    this.set({
+      group: { ...group, by: group.by.map((other, i) => (i === index ? { ...other, ...patch } : other)) },
+    });
+  }
+
+  groupText(index: number, { text, ok }: Typed): void {
+    const item = this.query()!.group!.by[index];
+    if (ok && item && text.trim() !== '' && this.stored(text) !== item.expression)
+      this.setGroup(index, { expression: this.stored(text) });
+  }
+
+  /** Whether rows can be grouped by the month of it. */
+  isDate({ expression }: GroupColumn): boolean {
+    const { catalog, table } = this.own();
+    const bound = attempt(() => bind(expression, { catalog, table }).bound);
+    return bound.ok && (bound.value.type.type === 'date' || bound.value.type.type === 'instant');
+  }
+
+  setStep(index: number, step: (typeof STEPS)[number]['id']): void {
+    const { step: _, ...rest } = this.groupAt(index);
+    const group = this.query()!.group!;
+    const next: GroupColumn = step === 'day' ? rest : { ...rest, step };
+    this.set({ group: { ...group, by: group.by.map((other, i) => (i === index ? next : other)) } });
   }
 
   removeGroup(index: number): void {
     const group = this.query()!.group!;
     const by = group.by.filter((_, i) => i !== index);
-    this.set({ group: by.length === 0 ? null : { ...group, by } });
+    this.set({ group: by.length === 0 ? null : { ...group, by }, ...(by.length === 0 ? { keep: [] } : {}) });
   }
 
   addMeasure(total: Measure['total'], path: FieldPath | null): void {
     const group = this.query()!.group!;
-    const word = { count: 'Number of', sum: 'Sum of', average: 'Average', least: 'Least', most: 'Most' }[
-      total
-    ];
     const label = path
-      ? `${word} ${path.label.toLowerCase()}`
-      : `Number of ${this.table()!.plural.toLowerCase()}`;
+      ? `${HEADINGS[total]} ${path.label.toLowerCase()}`
+      : `Number of ${this.rows().toLowerCase()}`;
     const measure: Measure = {
       id: newId('m'),
       label: label.slice(0, 60),
@@ -363,6 +661,10 @@ export class QueryComponent extends DocumentPage<Query> {
       expression: path ? this.stored(path.text) : null,
     };
     this.set({ group: { ...group, measures: [...group.measures, measure] } });
+  }
+
+  measureAt(index: number): Measure {
+    return this.query()!.group!.measures[index]!;
   }
 
   setMeasure(index: number, patch: Partial<Measure>): void {
@@ -375,7 +677,7 @@ export class QueryComponent extends DocumentPage<Query> {
     });
   }
 
-  measureText(index: number, { text, ok }: { text: string; ok: boolean }): void {
+  measureText(index: number, { text, ok }: Typed): void {
     const measure = this.query()!.group!.measures[index];
     if (!ok || !measure) return;
     const expression =
@@ -385,13 +687,19 @@ export class QueryComponent extends DocumentPage<Query> {
 
   setTotal(index: number, total: Measure['total']): void {
     const measure = this.query()!.group!.measures[index]!;
+    const numbers = total === 'sum' || total === 'average';
     const fallback = this.fieldPaths().find(
-      ({ field }) =>
-        field.type.kind === 'money' || field.type.kind === 'decimal' || field.type.kind === 'wholeNumber',
+      ({ field }) => !numbers || ['money', 'decimal', 'wholeNumber'].includes(field.type.kind),
     );
     const expression =
       measure.expression ?? (total === 'count' || !fallback ? null : this.stored(fallback.text));
     if (expression !== null || total === 'count') this.setMeasure(index, { total, expression });
+  }
+
+  countOnce(ids: readonly string[]): void {
+    const group = this.query()!.group!;
+    const measures = group.measures.map((item) => (ids.includes(item.id) ? { ...item, once: true } : item));
+    this.set({ group: { ...group, measures } });
   }
 
   removeMeasure(index: number): void {
@@ -407,24 +715,51 @@ export class QueryComponent extends DocumentPage<Query> {
     this.set({ sort: this.query()!.sort.map((item, i) => (i === index ? { ...item, ...patch } : item)) });
   }
 
-  columnLabel(id: string): string {
-    return this.resultColumns().find((column) => column.id === id)?.label ?? '';
-  }
-
-  measureLabel(measure: Measure): string {
-    const word = TOTALS.find(({ id }) => id === measure.total)!.label;
-    return measure.expression === null
-      ? `count of ${this.table()?.plural.toLowerCase()}`
-      : `${word} of ${this.words(measure.expression)}`;
-  }
-
   setFirst(first: number | null): void {
     this.set({ first });
+  }
+
+  addQuestion(): void {
+    const query = this.query()!;
+    const name = uniqueName('asked', this.takenNames(''));
+    const question: QueryQuestion = {
+      id: newId('a'),
+      name,
+      label: 'What is asked',
+      answer: { kind: 'text' },
+      start: null,
+      needed: false,
+    };
+    this.set({ questions: [...query.questions, question] });
+    this.added.set(`question ${query.questions.length}`);
+  }
+
+  questionAt(index: number): QueryQuestion {
+    return this.query()!.questions[index]!;
+  }
+
+  setQuestion(index: number, patch: Partial<QueryQuestion>): void {
+    const { id } = this.questionAt(index);
+    // What was answered may be of another kind now.
+    if (patch.answer) this.answers.update(({ [id]: _, ...rest }) => rest);
+    this.set({
+      questions: this.query()!.questions.map((item, i) => (i === index ? { ...item, ...patch } : item)),
+    });
+  }
+
+  /** Names that mean something in expressions of the query, but for the question that has this id. */
+  takenNames(id: string): string[] {
+    const { catalog, table } = this.own();
+    const rows = attempt(() => catalog.table(table));
+    if (!rows.ok) return [];
+    const { fields, links, children } = rows.value;
+    return [...fields, ...links, ...children].flatMap((item) => (item.id === id ? [] : [item.name]));
   }
 
   protected override take(query: Query): void {
     super.take(query);
     this.added.set('');
+    this.answers.set({});
     this.result.set(null);
     this.problem.set('');
     this.runs.next(query);

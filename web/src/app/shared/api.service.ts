@@ -7,6 +7,7 @@ import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
 import type { Narrowing } from '@heathridge/core/board';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
+import type { Answers } from '@heathridge/core/query';
 import type { PageModel } from '@heathridge/core/report';
 import type { GridView, NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { BringPlan, SheetStyle } from '@heathridge/core/sheet';
@@ -302,8 +303,8 @@ export class Api {
       .post<answers.Answer<typeof answers.Undone>>(`${base(file)}/log/${entry}/undo`, {})
       .pipe(this.inTurn());
 
-  runQuery = (file: string, query: Query) =>
-    this.http.post<QueryResult>(`${base(file)}/query/run`, { query });
+  runQuery = (file: string, query: Query, answers: Answers = {}) =>
+    this.http.post<QueryResult>(`${base(file)}/query/run`, { query, answers });
   reportPages = (file: string, report: Report) =>
     this.http.post<PageModel>(`${base(file)}/reports/pages`, { report });
   reportPdf = (file: string, report: string) => `${base(file)}/reports/${report}/pdf`;

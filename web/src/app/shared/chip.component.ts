@@ -23,7 +23,10 @@ import { MatTooltipModule } from '@angular/material/tooltip';
       [attr.aria-expanded]="open()"
       (click)="open.set(!open())"
     >
-      {{ text() }}
+      <span [class.out]="off()">{{ text() }}</span>
+      @if (off()) {
+        <span class="visually-hidden">, left out for now</span>
+      }
     </button>
     <ng-template
       cdkConnectedOverlay
@@ -51,6 +54,8 @@ export class ChipComponent {
   readonly about = input.required<string>();
   readonly look = input<'' | 'link' | 'add'>('');
   readonly hint = input('');
+  /** Whether it says nothing for now. */
+  readonly off = input(false);
   readonly disabled = input(false);
   /** Set for a part that has just been added and is to be filled in. */
   readonly startOpen = input(false);

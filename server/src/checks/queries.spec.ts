@@ -1,0 +1,686 @@
+import { execFileSync } from 'node:child_process';
+import { DuckDBInstance, type DuckDBConnection } from '@duckdb/node-api';
+import {
+  catalogOf,
+  type FieldType,
+  type Query,
+  type QueryCondition,
+  type QueryJoin,
+} from '@heathridge/core/design';
+import { toStored } from '@heathridge/core/expression';
+import { newQuery, repeats, scopeOf, so } from '@heathridge/core/query';
+import { field, number, table } from '../../../core/src/design/testing/office';
+import { Office } from '../testing/office';
+
+/**
+ * Suppliers, parts and shipments as in C. J. Date, An Introduction to Database Systems (from memory), with days of
+ * shipping, a supplier and a part without anything, and empty values of our own. Each query is answered by DuckDB too,
+ * and by the sqlite3 command line with the SQL that is shown of it.
+ */
+const SUPPLIERS = [
+  ['S1', 'Smith', 20, 'London'],
+  ['S2', 'Jones', 10, 'Paris'],
+  ['S3', 'Blake', 30, 'Paris'],
+  ['S4', 'Clark', 20, 'London'],
+  ['S5', 'Adams', 30, 'Athens'],
+  ['S6', 'Nil', null, null],
+] as const;
+const PARTS = [
+  ['P1', 'Nut', 'Red', '12.0', 'London'],
+  ['P2', 'Bolt', 'Green', '17.0', 'Paris'],
+  ['P3', 'Screw', 'Blue', '17.0', 'Oslo'],
+  ['P4', 'Screw', 'Red', '14.0', 'London'],
+  ['P5', 'Cam', 'Blue', '12.0', 'Paris'],
+  ['P6', 'Cog', 'Red', '19.0', ' london '],
+  ['P7', 'Nothing', null, null, null],
+] as const;
+const SHIPMENTS = [
+  ['S1', 'P1', 300, '2026-01-01'],
+  ['S1', 'P2', 200, '2026-01-31'],
+  ['S1', 'P3', 400, '2026-03-30'],
+  ['S1', 'P4', 200, '2026-04-01'],
+  ['S1', 'P5', 100, '2025-12-29'],
+  ['S1', 'P6', 100, null],
+  ['S2', 'P1', 300, '2026-12-31'],
+  ['S2', 'P2', 400, '2024-12-30'],
+  ['S3', 'P2', 200, '2024-02-29'],
+  ['S4', 'P2', 200, '2026-06-15'],
+  ['S4', 'P4', 300, '2026-09-30'],
+  ['S4', 'P5', 400, null],
+] as const;
+
+type Cell = string | number | boolean | null;
+
+describe('queries over suppliers, parts and shipments', () => {
+  let office: Office;
+  let duck: DuckDBConnection;
+
+  const text = (most = 20): FieldType => ({ kind: 'text', most });
+  const to = (name: string): FieldType => ({
+    kind: 'lookup',
+    table: `t_${name}`,
+    shows: null,
+    onDelete: 'refuse',
+  });
+
+  beforeAll(async () => {
+    duck = await (await DuckDBInstance.create(':memory:')).connect();
+    office = await Office.open({ demo: false });
+    await office.apply(
+      {
+        change: 'addTable',
+        table: table('supplier', [
+          field('sNo', 'code', text(3)),
+          field('sName', 'name', text()),
+          field('sStatus', 'status', { kind: 'wholeNumber' }),
+          field('sCity', 'city', text()),
+        ]),
+      },
+      {
+        change: 'addTable',
+        table: table('part', [
+          field('pNo', 'code', text(3)),
+          field('pName', 'name', text()),
+          field('pColour', 'colour', text()),
+          field('pWeight', 'weight', { kind: 'decimal', places: 1 }),
+          field('pCity', 'city', text()),
+        ]),
+      },
+      {
+        change: 'addTable',
+        table: table('shipment', [
+          field('nNo', 'number', number),
+          field('nSupplier', 'supplier', to('supplier')),
+          field('nPart', 'part', to('part')),
+          field('nQuantity', 'quantity', { kind: 'wholeNumber' }),
+          field('nDay', 'day', { kind: 'date' }),
+        ]),
+      },
+    );
+    const insert = (name: string, fields: readonly string[], row: readonly Cell[]): object => ({
+      op: 'insert',
+      table: `t_${name}`,
+      values: Object.fromEntries(fields.map((id, i) => [id, row[i]!])),
+    });
+    const changes = [
+      ...SUPPLIERS.map((row) => insert('supplier', ['f_sNo', 'f_sName', 'f_sStatus', 'f_sCity'], row)),
+      ...PARTS.map((row) => insert('part', ['f_pNo', 'f_pName', 'f_pColour', 'f_pWeight', 'f_pCity'], row)),
+      ...SHIPMENTS.map((row) => insert('shipment', ['f_nSupplier', 'f_nPart', 'f_nQuantity', 'f_nDay'], row)),
+    ];
+    const saved = await office.call('POST', 'rows', { changes });
+    if (saved.status !== 200) throw new Error(JSON.stringify(saved.body));
+    const values = (rows: readonly (readonly Cell[])[]): string =>
+      rows
+        .map(
+          (row) =>
+            `(${row.map((value) => (typeof value === 'string' ? `'${value}'` : String(value))).join(', ')})`,
+        )
+        .join(', ');
+    for (const sql of [
+      `CREATE TABLE s AS SELECT * FROM (VALUES ${values(SUPPLIERS)}) AS v(code, name, status, city)`,
+      `CREATE TABLE p AS SELECT code, name, colour, CAST(weight AS DECIMAL(9, 1)) AS weight, city FROM (VALUES ${values(PARTS)}) AS v(code, name, colour, weight, city)`,
+      `CREATE TABLE sp AS SELECT supplier, part, quantity, CAST(day AS DATE) AS day FROM (VALUES ${values(SHIPMENTS)}) AS v(supplier, part, quantity, day)`,
+    ])
+      await duck.run(sql);
+  });
+  afterAll(async () => {
+    duck.closeSync();
+    await office.close();
+  });
+
+  const plain = (value: unknown): Cell => {
+    if (value === null || value === undefined) return null;
+    if (typeof value === 'boolean') return Number(value);
+    if (typeof value === 'bigint' || typeof value === 'number') return Number(Number(value).toPrecision(12));
+    const written = String(value);
+    return /^-?\d+(\.\d+)?$/.test(written) ? Number(Number(written).toPrecision(12)) : written;
+  };
+  const lines = (rows: readonly (readonly unknown[])[]): string[] =>
+    rows.map((row) => JSON.stringify(row.map(plain)));
+
+  const begin = (from: string, patch: Partial<Query> = {}): Query => ({
+    ...newQuery(
+      'q_asked',
+      'Asked',
+      office.design.tables.find(({ name }) => name === from)!,
+    ),
+    ...patch,
+  });
+  /** Expressions as they are typed, in a query whose joins and questions stand. */
+  const stored = (query: Query, typed: string): string => {
+    const { catalog, table: id } = scopeOf(office.design, query);
+    return toStored(typed, catalog, id);
+  };
+  const asking = (
+    query: Query,
+    where: readonly (string | QueryCondition)[],
+    columns: readonly string[],
+  ): Query => ({
+    ...query,
+    where: where.map((item) => (typeof item === 'string' ? so(stored(query, item)) : item)),
+    columns: columns.map((typed, i) => ({ id: `c${i}`, label: `C${i}`, expression: stored(query, typed) })),
+  });
+
+  const children = (link: string, name: string, rest: Partial<QueryJoin> = {}): QueryJoin => ({
+    id: `j_${name}`,
+    at: null,
+    by: { by: 'children', link },
+    name,
+    keepWithout: false,
+    ...rest,
+  });
+  const SHIPPED = children('f_nSupplier', 'shipped');
+
+  async function ours(query: Query, answers = {}) {
+    const { status, body } = await office.call('POST', 'query/run', { query, answers });
+    if (status !== 200) throw new Error(JSON.stringify(body));
+    return body as {
+      rows: unknown[][];
+      sql: string;
+      funnel: { part: string; label: string; count: number }[];
+    };
+  }
+
+  async function same(query: Query, sql: string, { answers = {}, elsewhere = true } = {}): Promise<void> {
+    const found = await ours(query, answers);
+    const theirs = (await duck.runAndReadAll(sql))
+      .getRows()
+      .map((row) =>
+        row.map((value) => (value !== null && typeof value === 'object' ? String(value) : value)),
+      );
+    const inOrder = query.sort.length > 0;
+    const both = [lines(found.rows), lines(theirs)].map((list) => (inOrder ? list : list.sort()));
+    expect(both[0]).withContext(sql).toEqual(both[1]!);
+    expect(found.funnel.at(-1)!.count).withContext('the funnel').toBe(found.rows.length);
+    if (!elsewhere) return;
+    const out = execFileSync('sqlite3', ['-readonly', '-json', office.path], {
+      encoding: 'utf8',
+      input: `${found.sql};\n`,
+    });
+    const rows = out.trim() === '' ? [] : (JSON.parse(out) as object[]).map((row) => Object.values(row));
+    const shown = [lines(found.rows), lines(rows)].map((list) => list.sort());
+    expect(shown[1]).withContext(found.sql).toEqual(shown[0]!);
+  }
+
+  describe('joins', () => {
+    it('the rows that lead to a row, once each', async () => {
+      const query = begin('supplier', { joins: [SHIPPED] });
+      await same(
+        asking(query, [], ['code', 'shipped.part', 'shipped.quantity']),
+        'SELECT code, part, quantity FROM s JOIN sp ON supplier = code',
+      );
+    });
+
+    it('the same, with those that have none', async () => {
+      const query = begin('supplier', { joins: [{ ...SHIPPED, keepWithout: true }] });
+      await same(
+        asking(query, [], ['name', 'shipped.quantity']),
+        'SELECT name, quantity FROM s LEFT JOIN sp ON supplier = code',
+      );
+      await same(
+        asking(query, ['shipped.quantity IS NULL'], ['name']),
+        'SELECT name FROM s LEFT JOIN sp ON supplier = code WHERE quantity IS NULL',
+      );
+    });
+
+    it('onwards from rows that are joined: many to many', async () => {
+      const part: QueryJoin = {
+        id: 'j_part',
+        at: SHIPPED.id,
+        by: { by: 'link', link: 'f_nPart' },
+        keepWithout: false,
+      };
+      const query = begin('supplier', { joins: [SHIPPED, part] });
+      await same(
+        asking(query, ["shipped.part.colour = 'Red'"], ['name', 'shipped.part.name', 'shipped.part.weight']),
+        "SELECT s.name, p.name, weight FROM s JOIN sp ON supplier = s.code JOIN p ON part = p.code WHERE colour = 'Red'",
+      );
+      // A path that is not joined is followed row by row.
+      await same(
+        asking(
+          begin('supplier', { joins: [SHIPPED] }),
+          [],
+          ['name', 'shipped.part.name', 'COUNT(shipped.part.shipments)'],
+        ),
+        'SELECT s.name, p.name, (SELECT count(*) FROM sp AS o WHERE o.part = p.code) FROM s JOIN sp ON supplier = s.code JOIN p ON part = p.code',
+      );
+    });
+
+    it('back again by another way: who ships what I ship', async () => {
+      const query = begin('supplier', {
+        joins: [
+          SHIPPED,
+          { id: 'j_part', at: SHIPPED.id, by: { by: 'link', link: 'f_nPart' }, keepWithout: false },
+          children('f_nPart', 'others', { at: 'j_part' }),
+        ],
+      });
+      await same(
+        asking(query, ['others.supplier <> code'], ['code', 'shipped.part', 'others.supplier']),
+        'SELECT s.code, a.part, b.supplier FROM s JOIN sp a ON a.supplier = s.code JOIN sp b ON b.part = a.part WHERE b.supplier <> s.code',
+      );
+    });
+
+    const sameCity = (trimmed: boolean, anyCase: boolean, keepWithout = false): QueryJoin => ({
+      id: 'j_city',
+      at: null,
+      by: { by: 'same', from: 't_part', own: '"#f_sCity"', other: '"#f_pCity"', trimmed, anyCase },
+      name: 'made',
+      keepWithout,
+    });
+    for (const keepWithout of [false, true]) {
+      const word = keepWithout ? 'LEFT JOIN' : 'JOIN';
+      it(`rows with an equal text, ${word}`, async () => {
+        const columns = ['code', 'made.code'];
+        await same(
+          asking(begin('supplier', { joins: [sameCity(false, false, keepWithout)] }), [], columns),
+          `SELECT s.code, p.code FROM s ${word} p ON p.city = s.city`,
+        );
+        await same(
+          asking(begin('supplier', { joins: [sameCity(true, true, keepWithout)] }), [], columns),
+          `SELECT s.code, p.code FROM s ${word} p ON lower(trim(p.city)) = lower(trim(s.city))`,
+        );
+        await same(
+          asking(begin('supplier', { joins: [sameCity(true, false, keepWithout)] }), [], columns),
+          `SELECT s.code, p.code FROM s ${word} p ON trim(p.city) = trim(s.city)`,
+        );
+      });
+    }
+
+    it('rows that meet a condition: to itself, without a row twice', async () => {
+      const join: QueryJoin = {
+        id: 'j_other',
+        at: null,
+        by: {
+          by: 'condition',
+          from: 't_supplier',
+          condition: '"#j_other"."#f_sCity" = "#f_sCity" AND "#f_sNo" < "#j_other"."#f_sNo"',
+        },
+        name: 'other',
+        keepWithout: false,
+      };
+      await same(
+        asking(begin('supplier', { joins: [join] }), [], ['code', 'other.code']),
+        'SELECT a.code, b.code FROM s a JOIN s b ON a.city = b.city AND a.code < b.code',
+      );
+    });
+
+    it('none that is switched off, nor what stands beside it', async () => {
+      const off = { ...SHIPPED, off: true };
+      const part: QueryJoin = {
+        id: 'j_part',
+        at: SHIPPED.id,
+        by: { by: 'link', link: 'f_nPart' },
+        keepWithout: false,
+      };
+      const query = asking(begin('supplier', { joins: [off, part] }), [], ['code']);
+      expect((await ours(query)).funnel.map(({ label }) => label)).toEqual(['Suppliers']);
+      await same(query, 'SELECT code FROM s');
+      const on = asking(begin('supplier', { joins: [SHIPPED] }), [], ['shipped.quantity']);
+      const { status, body } = await office.call('POST', 'query/run', { query: { ...on, joins: [off] } });
+      expect(status).toBe(422);
+      expect(body.detail).toBe('The column C0 uses “shipped”, which is switched off.');
+    });
+  });
+
+  describe('conditions', () => {
+    const cases: [what: string, where: QueryCondition[], sql: string][] = [
+      [
+        'all of them',
+        [so('"#f_sStatus" > 10'), so(`"#f_sCity" = 'Paris'`)],
+        "status > 10 AND city = 'Paris'",
+      ],
+      [
+        'any of several',
+        [{ is: 'any', of: [so('"#f_sStatus" = 10'), so(`"#f_sCity" = 'Athens'`)] }],
+        "status = 10 OR city = 'Athens'",
+      ],
+      [
+        'groups in groups, with NULL in them',
+        [
+          {
+            is: 'any',
+            of: [
+              { is: 'all', of: [so('"#f_sStatus" > 10'), so(`"#f_sCity" <> 'London'`)] },
+              so('"#f_sCity" IS NULL'),
+              { is: 'all', of: [so(`"#f_sName" LIKE 'S%' -- a note`), so('"#f_sStatus" < 30')] },
+            ],
+          },
+        ],
+        "(status > 10 AND city <> 'London') OR city IS NULL OR (name LIKE 'S%' AND status < 30)",
+      ],
+      [
+        'some of them switched off',
+        [
+          { ...so('"#f_sStatus" > 99'), off: true },
+          { is: 'any', off: true, of: [so('FALSE')] },
+          { is: 'all', of: [{ ...so('FALSE'), off: true, note: 'not now' }] },
+          so('"#f_sStatus" > 10'),
+        ],
+        'status > 10',
+      ],
+      ['three-valued logic (ISO/IEC 9075-2, 8.20)', [so('NOT ("#f_sStatus" > 10)')], 'NOT (status > 10)'],
+      [
+        'has any',
+        [so('COUNT("#~f_nSupplier") FILTER (WHERE "#~f_nSupplier"."#f_nQuantity" > 300) > 0')],
+        'EXISTS (SELECT 1 FROM sp WHERE supplier = code AND quantity > 300)',
+      ],
+      ['has no', [so('COUNT("#~f_nSupplier") = 0')], 'NOT EXISTS (SELECT 1 FROM sp WHERE supplier = code)'],
+    ];
+    for (const [what, where, sql] of cases)
+      it(what, () =>
+        same({ ...asking(begin('supplier'), [], ['code']), where }, `SELECT code FROM s WHERE ${sql}`),
+      );
+
+    it('that stand too deep in one another, or are too many, are refused', async () => {
+      let deep: QueryCondition = so('TRUE');
+      for (let i = 0; i < 8; i++) deep = { is: 'any', of: [deep] };
+      for (const where of [[deep], Array.from({ length: 101 }, () => so('TRUE'))]) {
+        const { status, body } = await office.call('POST', 'query/run', {
+          query: begin('supplier', { where }),
+        });
+        expect(status).toBe(400);
+        expect(JSON.stringify(body)).toMatch(/at most (6 deep|100 conditions)/i);
+      }
+    });
+  });
+
+  describe('groups', () => {
+    const total = (total: string, expression: string | null, id = 'm'): never =>
+      ({ id, label: `M ${id}`, total, expression }) as never;
+    const by = (expression: string, rest = {}): never =>
+      ({ id: 'g', label: 'G', expression, ...rest }) as never;
+
+    it('counts, sums and different values over rows that are joined', async () => {
+      const query = begin('supplier', { joins: [{ ...SHIPPED, keepWithout: true }] });
+      const of = (typed: string): string => stored(query, typed);
+      await same(
+        {
+          ...query,
+          group: {
+            by: [by(of('city'))],
+            measures: [
+              total('count', null, 'n'),
+              total('count', of('shipped.quantity'), 'k'),
+              total('sum', of('shipped.quantity'), 's'),
+              total('distinct', of('shipped.part'), 'd'),
+              total('average', of('shipped.part.weight'), 'a'),
+              total('least', of('shipped.day'), 'l'),
+              total('most', of('shipped.day'), 'h'),
+            ],
+          },
+        },
+        `SELECT s.city, count(*), count(quantity), sum(quantity), count(DISTINCT part), round(avg(weight), 7), CAST(min(day) AS VARCHAR), CAST(max(day) AS VARCHAR)
+         FROM s LEFT JOIN sp ON supplier = s.code LEFT JOIN p ON part = p.code GROUP BY s.city`,
+      );
+    });
+
+    for (const step of ['year', 'quarter', 'month', 'week'] as const)
+      it(`by the ${step} of a date`, () =>
+        same(
+          begin('shipment', {
+            group: { by: [by('"#f_nDay"', { step })], measures: [total('count', null)] },
+            sort: [{ column: 'g', descending: false }],
+          }),
+          `SELECT CAST(CAST(date_trunc('${step}', day) AS DATE) AS VARCHAR), count(*) FROM sp GROUP BY 1 ORDER BY 1 NULLS FIRST`,
+        ));
+
+    it('texts behind one another, in their order', () =>
+      same(
+        begin('part', {
+          group: { by: [by('"#f_pColour"')], measures: [total('joined', '"#f_pName"')] },
+        }),
+        "SELECT colour, string_agg(name, ', ' ORDER BY lower(name)) FROM p GROUP BY 1",
+        { elsewhere: false },
+      ));
+
+    it('of which only some are kept', async () => {
+      const query = begin('shipment', {
+        group: {
+          by: [by('"#f_nPart"')],
+          measures: [total('sum', '"#f_nQuantity"'), total('average', '"#f_nQuantity"', 'a')],
+        },
+        keep: [so('"#m" > 300'), { is: 'any', of: [so('"#a" > 250'), so(`"#g" = 'P2'`)] }],
+      });
+      await same(
+        query,
+        "SELECT p.code, sum(quantity), avg(quantity) FROM sp JOIN p ON p.code = part GROUP BY p.code HAVING sum(quantity) > 300 AND (avg(quantity) > 250 OR p.code = 'P2')",
+      );
+      expect((await ours(query)).funnel.slice(-3).map(({ part, count }) => [part, count])).toEqual([
+        ['group', 6],
+        ['keep', 5],
+        ['keep', (await ours(query)).rows.length],
+      ]);
+    });
+
+    it('each row once, however many stand beside it; what counts several times is told', async () => {
+      const query = begin('supplier', {
+        joins: [
+          { ...SHIPPED, keepWithout: true },
+          { id: 'j_part', at: SHIPPED.id, by: { by: 'link', link: 'f_nPart' }, keepWithout: true },
+          children('f_nPart', 'others', { at: 'j_part', keepWithout: true }),
+        ],
+      });
+      const of = (typed: string): string => stored(query, typed);
+      const measures = [
+        total('count', null, 'n'),
+        total('sum', of('status'), 's'),
+        total('average', of('status'), 'a'),
+        total('sum', of('shipped.quantity'), 'q'),
+        total('average', of('shipped.part.weight'), 'w'),
+        total('count', of('others.number'), 'o'),
+        total('distinct', of('shipped.part'), 'd'),
+        total('most', of('status'), 'm'),
+      ] as { id: string }[];
+      const group = { by: [by(of('city'))], measures } as unknown as NonNullable<Query['group']>;
+      const found = repeats(office.design, { ...query, group });
+      expect(
+        found.map(({ measure, row, because, canMend }) => `${measure.id}: ${row}, ${because}, ${canMend}`),
+      ).toEqual([
+        'n: supplier, shipments, true',
+        's: supplier, shipments, true',
+        'a: supplier, shipments, true',
+        'q: shipment, shipments, true',
+        'w: part, shipments, true',
+      ]);
+      const once = {
+        ...group,
+        measures: group.measures.map((item) =>
+          found.some(({ measure }) => measure.id === item.id) ? { ...item, once: true } : item,
+        ),
+      };
+      expect(repeats(office.design, { ...query, group: once })).toEqual([]);
+      await same(
+        { ...query, group: once, sort: [{ column: 'g', descending: false }] },
+        `SELECT c.city,
+           (SELECT count(*) FROM s WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT sum(status) FROM s WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT round(avg(status), 6) FROM s WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT sum(quantity) FROM sp JOIN s ON code = supplier WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT round(avg(weight), 7) FROM sp JOIN s ON code = supplier JOIN p ON p.code = part WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT count(*) FROM sp JOIN s ON code = supplier JOIN sp o ON o.part = sp.part WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT count(DISTINCT part) FROM sp JOIN s ON code = supplier WHERE s.city IS NOT DISTINCT FROM c.city),
+           (SELECT max(status) FROM s WHERE s.city IS NOT DISTINCT FROM c.city)
+         FROM (SELECT DISTINCT city FROM s) AS c ORDER BY city NULLS FIRST`,
+      );
+      await same(
+        { ...query, group: { ...once, by: [] }, keep: [so('"#q" > 100')] },
+        `SELECT (SELECT count(*) FROM s), (SELECT sum(status) FROM s), (SELECT round(avg(status), 6) FROM s),
+           (SELECT sum(quantity) FROM sp), (SELECT round(avg(weight), 7) FROM sp JOIN p ON p.code = part),
+           (SELECT count(*) FROM sp JOIN sp o ON o.part = sp.part), (SELECT count(DISTINCT part) FROM sp), (SELECT max(status) FROM s)`,
+      );
+    });
+
+    it('none at all of no rows, or one of all', async () => {
+      const group = { by: [], measures: [total('count', null), total('sum', '"#f_nQuantity"', 's')] };
+      await same(begin('shipment', { group }), 'SELECT count(*), sum(quantity) FROM sp');
+      await same(
+        begin('shipment', { group, where: [so('FALSE')] }),
+        'SELECT count(*), sum(quantity) FROM sp WHERE FALSE',
+      );
+      await same(
+        begin('shipment', { group: { ...group, by: [by('"#f_nPart"')] }, where: [so('FALSE')] }),
+        'SELECT part, count(*), sum(quantity) FROM sp WHERE FALSE GROUP BY part',
+      );
+    });
+  });
+
+  it('unlike rows only, and conditions over the columns of a result', async () => {
+    const query = { ...asking(begin('part'), [], ['colour', 'city']), unlike: true };
+    await same(query, 'SELECT DISTINCT colour, city FROM p');
+    await same(
+      { ...query, keep: [so(`"#c0" = 'Red'`)] },
+      "SELECT DISTINCT colour, city FROM p WHERE colour = 'Red'",
+    );
+  });
+
+  describe('queries over queries', () => {
+    const BUSY = (): Query => ({
+      ...begin('shipment'),
+      id: 'q_busy',
+      label: 'Shipped by supplier',
+      group: {
+        by: [{ id: 'c_who', label: 'Who', expression: '"#f_nSupplier"' }],
+        measures: [
+          { id: 'c_sum', label: 'Shipped in all', total: 'sum', expression: '"#f_nQuantity"' },
+          { id: 'c_n', label: 'Times', total: 'count', expression: null },
+        ],
+      },
+      keep: [so('"#c_n" > 1')],
+    });
+    const over = (patch: Partial<Query> = {}): Query => ({ ...begin('supplier'), from: 'q_busy', ...patch });
+    beforeAll(async () => {
+      await office.put(BUSY());
+    });
+
+    it('start from a result as from a table, and follow its lookups', async () => {
+      await same(over(), 'SELECT supplier, sum(quantity), count(*) FROM sp GROUP BY 1 HAVING count(*) > 1');
+      await same(
+        asking(over(), ['shipped_in_all > 500'], ['who.name', 'shipped_in_all / times', 'who']),
+        'SELECT s.name, round(sum(quantity) / count(*), 6), s.code FROM sp JOIN s ON s.code = supplier GROUP BY s.name, s.code HAVING sum(quantity) > 500 AND count(*) > 1',
+      );
+    });
+
+    it('put a result beside rows, kept without one too', async () => {
+      const join: QueryJoin = {
+        id: 'j_busy',
+        at: null,
+        by: { by: 'condition', from: 'q_busy', condition: '"#j_busy"."#c_who" = "#f_sNo"' },
+        name: 'busy',
+        keepWithout: true,
+      };
+      await same(
+        asking(begin('supplier', { joins: [join] }), [], ['code', 'busy.times', 'busy.who.city']),
+        'SELECT s.code, n, CASE WHEN n IS NOT NULL THEN s.city END FROM s LEFT JOIN (SELECT supplier, count(*) AS n FROM sp GROUP BY 1 HAVING count(*) > 1) ON supplier = s.code',
+      );
+    });
+
+    it('keep only the first rows of what they read', async () => {
+      await office.put({
+        ...begin('part'),
+        id: 'q_heavy',
+        label: 'Heaviest',
+        sort: [{ column: 'f_pWeight', descending: true }],
+        first: 3,
+      });
+      await same(
+        {
+          ...begin('part', { from: 'q_heavy' }),
+          columns: [{ id: 'c', label: 'Code', expression: '"#f_pNo"' }],
+        },
+        'SELECT code FROM p ORDER BY weight DESC NULLS LAST LIMIT 3',
+      );
+    });
+
+    it('that read themselves, by whatever way, are refused in words', async () => {
+      const round = { ...begin('supplier'), id: 'q_round', label: 'Round', from: 'q_busy' };
+      await office.put(round);
+      const { status, body } = await office.call('POST', 'query/run', {
+        query: { ...BUSY(), from: 'q_round', group: null, keep: [] },
+      });
+      expect([status, body.detail]).toEqual([422, 'The query Shipped by supplier reads itself.']);
+      const own = await office.call('POST', 'query/run', { query: { ...round, from: 'q_round' } });
+      expect(own.body.detail).toBe('The query Round reads itself.');
+    });
+
+    it('stay right when what they read is renamed', async () => {
+      const query = asking(over(), ['times > 2'], ['who.name']);
+      await office.put({
+        ...BUSY(),
+        label: 'Named anew',
+        group: {
+          ...BUSY().group!,
+          measures: BUSY().group!.measures.map((item) =>
+            item.id === 'c_n' ? { ...item, label: 'How often' } : item,
+          ),
+        },
+      });
+      await same(
+        query,
+        'SELECT s.name FROM sp JOIN s ON s.code = supplier GROUP BY s.name HAVING count(*) > 2',
+      );
+    });
+  });
+
+  describe('what is asked', () => {
+    const city = (needed: boolean): Query => {
+      const query = begin('supplier', {
+        questions: [
+          {
+            id: 'a_city',
+            name: 'which_city',
+            label: 'Which city?',
+            answer: { kind: 'text' },
+            start: null,
+            needed,
+          },
+          {
+            id: 'a_least',
+            name: 'least',
+            label: 'Least status',
+            answer: { kind: 'wholeNumber' },
+            start: '15',
+            needed: true,
+          },
+        ],
+      });
+      return asking(query, ['city = which_city', 'status > least'], ['code']);
+    };
+
+    it('is answered by who reads, begins with what it begins with, and is left out where nobody needs to answer', async () => {
+      await same(city(true), 'SELECT code FROM s WHERE city = NULL');
+      await same(city(false), 'SELECT code FROM s WHERE status > 15');
+      await same(city(false), "SELECT code FROM s WHERE city = 'Paris' AND status > 15", {
+        answers: { a_city: 'Paris' },
+      });
+      await same(city(false), "SELECT code FROM s WHERE city = 'Paris' AND status > 5", {
+        answers: { a_city: 'Paris', a_least: 5 },
+      });
+    });
+
+    it('is never read as SQL, and refused in words where it is of another kind', async () => {
+      for (const odd of ["x' OR 1=1 --", '"', '?1', '%'])
+        expect((await ours(city(true), { a_city: odd })).rows)
+          .withContext(odd)
+          .toEqual([]);
+      const { status, body } = await office.call('POST', 'query/run', {
+        query: city(true),
+        answers: { a_least: 'many' },
+      });
+      expect([status, body.detail]).toEqual([422, '“many” is not a number.']);
+    });
+  });
+
+  it('names that could not be told apart are refused in words', async () => {
+    const refused = async (query: Query): Promise<unknown> =>
+      (await office.call('POST', 'query/run', { query })).body.detail;
+    expect(await refused(begin('supplier', { joins: [{ ...SHIPPED, name: 'City' }] }))).toBe(
+      '“City” is a field of Supplier already: City needs another name.',
+    );
+    const { name: _, ...bare } = SHIPPED;
+    expect(await refused(begin('supplier', { joins: [bare] }))).toContain('need a name');
+    expect(
+      await refused(begin('supplier', { joins: [{ ...SHIPPED, by: { by: 'children', link: 'f_gone' } }] })),
+    ).toContain('no longer there');
+    expect(catalogOf(office.design).table('t_supplier').links).toEqual([]);
+  });
+});
