@@ -262,10 +262,30 @@ export const GroupColumn = v.object({
 export const Measure = v.object({
   id: ColumnId,
   label: Label,
-  /** `distinct` counts values that differ, `joined` puts them behind one another, in their order. */
-  total: v.picklist(['count', 'distinct', 'sum', 'average', 'least', 'most', 'joined']),
-  /** Null only for count. */
+  /**
+   * `distinct` counts values that differ, `joined` puts them behind one another, in their order; `first` and `last` are
+   * those of the rows in the order of `by`. Of the sums of all groups: `share` is the part of the whole, `running` adds up
+   * from group to group, `change` is the difference to the group before.
+   */
+  total: v.picklist([
+    'count',
+    'distinct',
+    'sum',
+    'average',
+    'median',
+    'least',
+    'most',
+    'first',
+    'last',
+    'joined',
+    'share',
+    'running',
+    'change',
+  ]),
+  /** Null only where rows are counted: for count, and for what is made of the counts of groups. */
   expression: v.nullable(ExpressionText),
+  /** For first and last; without it they are in the order of their keys. */
+  by: v.optional(ExpressionText),
   /** Each row that it is about counts once, however many rows stand beside it. */
   once: v.optional(v.boolean()),
 });

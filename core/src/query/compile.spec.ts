@@ -1,7 +1,7 @@
 import { OFFICE } from '../design/testing/office';
-import type { Query, QueryJoin } from '../design';
+import type { Design, Query, QueryJoin } from '../design';
 import { orderKeySql } from '../expression';
-import { compileQuery, newQuery, queryOfTable } from './compile';
+import { compileQuery, faultProbes, newQuery, queryOfTable } from './compile';
 import { plainQuery } from './plain-sql';
 import { so } from './scope';
 import { queryProblems } from './validate';
@@ -102,6 +102,38 @@ describe('compileQuery', () => {
     const { sql } = compile({ sort: [{ column: 'f_lState', descending: true }], first: 10 });
     expect(sql).toContain(`ORDER BY ${orderKeySql('q."c5"')} DESC`);
     expect(sql).toContain('LIMIT 10');
+  });
+
+  it('works out each query once that it reads, however many ways lead to it', () => {
+    // Each reads the next one twice: without care that is 2⁷ statements.
+    const chain = Array.from({ length: 8 }, (_, i): Query => {
+      const next = `q_${i + 1}`;
+      const join: QueryJoin = {
+        id: 'j_n',
+        at: null,
+        by: { by: 'condition', from: next, condition: '"#j_n"."#f_lFee" = "#f_lFee"' },
+        name: 'again',
+        keepWithout: true,
+      };
+      const last = i === 7;
+      return {
+        ...LOANS,
+        id: `q_${i}`,
+        label: `Step ${i}`,
+        from: last ? 't_loan' : next,
+        joins: last ? [] : [join],
+      };
+    });
+    const design: Design = { ...OFFICE, queries: chain };
+    const { sql } = compileQuery(design, chain[0]!, { today: '2026-11-25' });
+    expect(sql.match(/ AS \(SELECT/g)!.length).toBe(7);
+    expect(faultProbes(design, chain[0]!, { today: '2026-11-25' }).length).toBe(8 * 7);
+    expect(plainQuery(design, chain[0]!, '2026-11-25').match(/ AS \($/gm)!.length).toBe(7);
+    const longer: Design = {
+      ...design,
+      queries: [...chain.slice(0, 7), { ...chain[7]!, from: 'q_8' }, { ...LOANS, id: 'q_8' }],
+    };
+    expect(queryProblems(longer, longer.queries[0]!)[0]).toContain('at most 8 in a row');
   });
 
   it('runs a table as a query', () => {

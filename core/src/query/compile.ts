@@ -6,12 +6,14 @@ import {
   failed,
   fromStored,
   inWords,
+  numberType,
   orderKeySql,
   sqlName,
   sqlText,
   toSql,
   type Bound,
   type Catalog,
+  type Span,
   type SqlWriting,
   type Type,
 } from '../expression';
@@ -31,9 +33,11 @@ import {
 import type { DateStep, ValueKind } from '../values';
 import {
   activeJoins,
+  allRead,
   boundColumns,
   conditionTexts,
   fieldShown,
+  isApart,
   joinedTo,
   kindOfBound,
   mapConditions,
@@ -43,6 +47,7 @@ import {
   questionsOf,
   resultOf,
   scopeOf,
+  SHARE_PLACES,
   sourceOf,
   sourceWords,
   tableOfQuery,
@@ -122,7 +127,9 @@ export interface FaultProbe {
  * the queries that it reads come first.
  */
 export const faultProbes = (design: Design, query: Query, compiling: Compiling): FaultProbe[] =>
-  new Compiler(design, query, compiling, sqlText, 'empty').probes();
+  allRead(design, query)
+    .reverse()
+    .flatMap((read) => new Compiler(design, read, compiling, sqlText, 'empty').probes());
 
 /** What a result is made from, as far as it stands in the innermost statement. */
 interface Output {
@@ -276,18 +283,7 @@ class Compiler {
       ...plain.map(({ column: { label }, bound }) => ({ label, bound })),
       ...measures.flatMap(({ measure: { label }, of }) => (of ? [{ label, bound: of }] : [])),
     ];
-    const read = [
-      this.query.from,
-      ...activeJoins(this.query).flatMap(({ by }) => ('from' in by ? [by.from] : [])),
-    ];
-    const before = read.flatMap((id) => {
-      const source = sourceOf(this.design, id);
-      return source?.of === 'query'
-        ? new Compiler(this.design, source.query, this.compiling, this.text, 'empty').probes()
-        : [];
-    });
     return [
-      ...before,
       ...marked.map(({ sql, label }, i) => probe(`The condition “${label}”`, sql, i)),
       ...columns.map(({ label, bound }) =>
         probe(`The column ${label}`, toSql(bound, { ...this.writing, faults: 'mark' }).sql, asked.length),
@@ -321,8 +317,11 @@ class Compiler {
     const grouped = plain.map((column) => this.plain(column, writing));
     const names = grouped.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
     const grouping = query.group && names.length > 0 ? `\nGROUP BY ${names.join(', ')}` : '';
-    const isOnce = measures.some(({ measure }) => measure.once);
-    const outputs = [...grouped, ...measures.map((measure) => this.measure(measure, writing, isOnce))];
+    const isOnce = measures.some(({ measure }) => isApart(measure));
+    const outputs = [
+      ...grouped,
+      ...measures.map((measure) => this.measure(measure, writing, isOnce, windowOf(grouped))),
+    ];
     const list = (all: readonly Output[]): string =>
       all.flatMap(({ inner }) => inner.map(({ name, sql }) => `${sql} AS ${sqlName(name)}`)).join(',\n  ');
     const from = `${this.from}${whereOf(conditions)}`;
@@ -470,44 +469,78 @@ class Compiler {
    * What a total is worked out of as a column, and beside it which of the rows it is: each is the first once for each
    * group, told by the keys of the rows that the total is about.
    */
-  private counted(
-    { name, of, ...rest }: BoundMeasure,
-    grouped: readonly Output[],
-    writing: SqlWriting,
-  ): string[] {
+  private counted(measured: BoundMeasure, grouped: readonly Output[], writing: SqlWriting): string[] {
+    const { name, of, by, measure } = measured;
     const value = of ? toSql(of, writing).sql : 'NULL';
-    const columns = [`${value} AS ${sqlName(`${name}v`)}`];
-    if (!rest.measure.once) return [...columns, `1 AS ${sqlName(`${name}k`)}`];
-    const rows = [
-      { alias: 't0', of: this.query.from },
-      ...joinsOf(this.query, { name, of, ...rest }).map(({ id }) =>
-        this.joins.find(({ join }) => join.id === id)!,
-      ),
-    ];
-    const keys = rows.flatMap(({ alias, of: id }) => {
-      const table = this.design.tables.find((candidate) => candidate.id === id);
-      if (!table)
-        failed(`${rest.measure.label} cannot count each row once: rows of a query have no key.`, {
-          start: 0,
-          end: 0,
-        });
-      return table.key.map((field) => `${alias}.${sqlName(fieldOf(table, field)!.name)}`);
-    });
-    const by = [...grouped.flatMap(({ inner }) => inner.map(({ sql }) => sql)), ...keys].join(', ');
-    return [...columns, `row_number() OVER (PARTITION BY ${by}) AS ${sqlName(`${name}k`)}`];
+    const groups = grouped.flatMap(({ inner }) => inner.map(({ sql }) => sql));
+    const within = groups.length > 0 ? `PARTITION BY ${groups.join(', ')} ` : '';
+    const column = (sql: string, letter: 'v' | 'k' | 'n'): string => `${sql} AS ${sqlName(name + letter)}`;
+    const nth = (order: string): string => column(`row_number() OVER (${within}ORDER BY ${order})`, 'k');
+    const { total, once } = measure;
+    if (total === 'median')
+      return [
+        column(value, 'v'),
+        nth(`${value} IS NULL, ${value}`),
+        column(`count(${value}) OVER (${within.trim()})`, 'n'),
+      ];
+    if (total === 'first' || total === 'last') {
+      const order = by ? this.orderOf(by, toSql(by, writing).sql) : null;
+      const how = total === 'last' ? ' DESC' : '';
+      const keys = this.keysOf(measured).map((key) => `${key}${how}`);
+      return [
+        column(value, 'v'),
+        nth([...(order ? [`(${order}) IS NULL`, `${order}${how}`] : []), ...keys].join(', ')),
+      ];
+    }
+    if (!once) return [column(value, 'v'), column('1', 'k')];
+    const rows = [...groups, ...this.keysOf(measured)].join(', ');
+    return [column(value, 'v'), column(`row_number() OVER (PARTITION BY ${rows})`, 'k')];
   }
 
-  private measure(measured: BoundMeasure, above: SqlWriting, isOnce: boolean): Output {
+  /** The keys of the rows that a total is about. */
+  private keysOf(measured: BoundMeasure): string[] {
+    const rows = [
+      { alias: 't0', of: this.query.from },
+      ...joinsOf(this.query, measured).map(({ id }) => this.joins.find(({ join }) => join.id === id)!),
+    ];
+    return rows.flatMap(({ alias, of }) => {
+      const table = this.design.tables.find(({ id }) => id === of);
+      if (!table)
+        failed(
+          `${measured.measure.label} needs rows with keys to tell them apart: those of a query have none.`,
+          {
+            start: 0,
+            end: 0,
+          },
+        );
+      return table.key.map((field) => `${alias}.${sqlName(fieldOf(table, field)!.name)}`);
+    });
+  }
+
+  /** What rows are in order by, where they are by this. */
+  private orderOf(bound: Bound, sql: string): string {
+    const field = bound.op === 'ref' ? fieldShown(this.design, this.scope, bound.field.id) : undefined;
+    return this.shown({ id: '', label: '', kind: kindOfBound(bound) }, bound.type, sql, field).order;
+  }
+
+  /** `window`: from group to group, along the last thing that is grouped by, anew for each of the others. */
+  private measure(measured: BoundMeasure, above: SqlWriting, isOnce: boolean, window: string): Output {
     const { measure, name, of } = measured;
+    const { total } = measure;
     const named = { id: measure.id, label: measure.label };
     const own = `q.${sqlName(name)}`;
     // Its values stand in columns already, where rows are told apart.
     const bound = isOnce ? overColumns(measured.bound, `${name}v`, `${name}k`) : measured.bound;
     const { joined: _, ...bare } = above;
     const writing = isOnce ? { ...bare, row: 'n' } : above;
-    if (measure.total === 'joined') {
-      const text = this.textOf(of!, isOnce ? `n.${sqlName(`${name}v`)}` : toSql(of!, writing).sql);
-      const only = isOnce ? ` FILTER (WHERE n.${sqlName(`${name}k`)} = 1)` : '';
+    const [v, k, n] = ['v', 'k', 'n'].map((letter) => `n.${sqlName(name + letter)}`) as [
+      string,
+      string,
+      string,
+    ];
+    if (total === 'joined') {
+      const text = this.textOf(of!, isOnce ? v : toSql(of!, writing).sql);
+      const only = isOnce ? ` FILTER (WHERE ${k} = 1)` : '';
       const sql = `group_concat(${text}, ', ' ORDER BY ${orderKeySql(text)})${only}`;
       return {
         inner: [{ name, sql }],
@@ -516,9 +549,49 @@ class Compiler {
         order: orderKeySql(own),
       };
     }
+    const column = { ...named, kind: measureKind(measured) };
+    if (total === 'first' || total === 'last') {
+      const field = of!.op === 'ref' ? fieldShown(this.design, this.scope, of!.field.id) : undefined;
+      const sql = `max(${v}) FILTER (WHERE ${k} = 1)`;
+      return { inner: [{ name, sql }], ...this.shown(column, of!.type, own, field) };
+    }
+    if (total === 'median') {
+      // Of an odd number of values the one in the middle is both halves.
+      const half = (at: string): string => `sum(${v}) FILTER (WHERE ${k} = (${n} + ${at}) / 2) * 5`;
+      const exact = numberType(of!.type.type === 'number' ? of!.type.scale + 1 : 1);
+      const type = measureType(measured);
+      const middle: Bound = { op: 'rescale', a: reference(exact, `${name}h`, bound), type, start: 0, end: 0 };
+      const sql = `${half('1')} + ${half('2')}`;
+      return {
+        inner: [{ name: `${name}h`, sql }],
+        middle: { name, sql: toSql(middle, { ...bare, row: 'r' }).sql },
+        ...this.shown(column, type, own, undefined),
+      };
+    }
     if (bound.op === 'div') return this.average(named, bound, measured, writing);
-    const inner = [{ name, sql: toSql(bound, writing).sql }];
-    return { inner, ...this.shown({ ...named, kind: measureKind(measured) }, bound.type, own, undefined) };
+    const sum = toSql(bound, writing).sql;
+    if (total === 'share') {
+      // As a fraction it has two places more than in per cent.
+      const fraction = numberType(SHARE_PLACES + 2);
+      const part = reference(bound.type, `${name}s`, bound);
+      const whole = reference(bound.type, `${name}n`, bound);
+      const quotient: Bound = { op: 'div', a: part, b: whole, type: fraction, start: 0, end: 0 };
+      return {
+        inner: [
+          { name: `${name}s`, sql: sum },
+          { name: `${name}n`, sql: `sum(${sum}) OVER ()` },
+        ],
+        middle: { name, sql: toSql(quotient, { ...bare, row: 'r' }).sql },
+        ...this.shown(column, measureType(measured), own, undefined),
+      };
+    }
+    const sql =
+      total === 'running'
+        ? `sum(${sum}) OVER (${window} ROWS UNBOUNDED PRECEDING)`
+        : total === 'change'
+          ? `${sum} - lag(${sum}) OVER (${window})`
+          : sum;
+    return { inner: [{ name, sql }], ...this.shown(column, bound.type, own, undefined) };
   }
 
   /** A value as the text that is shown of it. */
@@ -542,22 +615,13 @@ class Compiler {
       { name: `${name}s`, sql: toSql(bound.a, writing).sql },
       { name: `${name}n`, sql: toSql(bound.b, writing).sql },
     ];
-    const reference = (part: Bound, column: string): Bound => ({
-      op: 'ref',
-      row: 0,
-      links: [],
-      field: { id: column, name: column, column, type: part.type, kind: { kind: 'wholeNumber' } },
-      type: part.type,
-      start: part.start,
-      end: part.end,
-    });
     const type = measureType(measured);
     const quotient: Bound = {
       ...bound,
       op: 'div',
       type,
-      a: reference(bound.a, `${name}s`),
-      b: reference(bound.b, `${name}n`),
+      a: reference(bound.a.type, `${name}s`, bound),
+      b: reference(bound.b.type, `${name}n`, bound),
     };
     const scale = type.type === 'number' ? type.scale : 0;
     const own = `q.${sqlName(name)}`;
@@ -595,6 +659,26 @@ class Compiler {
     const order = type.type === 'text' ? orderKeySql(own) : own;
     return { column, shown: type.type === 'number' ? `CAST(${own} AS TEXT)` : own, order };
   }
+}
+
+/** A column of the statement below. */
+const reference = (type: Type, column: string, { start, end }: Span): Bound => ({
+  op: 'ref',
+  row: 0,
+  links: [],
+  field: { id: column, name: column, column, type, kind: { kind: 'wholeNumber' } },
+  type,
+  start,
+  end,
+});
+
+/** From group to group, along the last thing that is grouped by, and anew for each of the others. */
+function windowOf(grouped: readonly Output[]): string {
+  const own = ({ inner: [column] }: Output): string => `n.${sqlName(column!.name)}`;
+  const last = grouped.at(-1);
+  const before = grouped.slice(0, -1).map(own);
+  const order = last ? `ORDER BY ${last.order.replaceAll('q.', 'n.')}` : '';
+  return `${before.length > 0 ? `PARTITION BY ${before.join(', ')} ` : ''}${order}`.trim();
 }
 
 /** What is compared of two texts that are joined by. */

@@ -15,6 +15,7 @@ import {
   tableOf,
   uniqueName,
   type Design,
+  type Measure,
   type Query,
   type Table,
 } from '../design';
@@ -24,10 +25,13 @@ import {
   activeJoins,
   boundColumns,
   conditionTexts,
+  isApart,
+  isOverGroups,
   joinedTo,
   overColumns,
   resultOf,
   scopeOf,
+  SHARE_PLACES,
   sourceOf,
   type Answers,
   type BoundMeasure,
@@ -645,8 +649,9 @@ class PlainQuery {
         order: () => plain.ordered(of),
       };
     });
-    const isOnce = bound.measures.some(({ measure }) => measure.once);
+    const isOnce = bound.measures.some(({ measure }) => isApart(measure));
     const inner = isOnce ? this.counted(plain, query, bound.measures, columns, rows) : null;
+    const window = plainWindow(columns);
     const measures = bound.measures.map((measure) => {
       const sql = inner
         ? plain.over(inner.rows, () =>
@@ -658,6 +663,7 @@ class PlainQuery {
                 of: measure.of && columnOf(measure.of, `${measure.name}v`),
               },
               `r.${measure.name}k = 1`,
+              window,
             ),
           )
         : measured(plain, measure);
@@ -677,10 +683,14 @@ class PlainQuery {
       ),
       ...measures,
     ];
-    const kept = this.kept(plain, query, from, list);
+    // What is made of all groups is worked out before some of them are left out: they stand in a statement of their own.
+    const isOuter = query.keep.length > 0 && bound.measures.some(({ measure }) => isOverGroups(measure));
+    const kept = this.kept(plain, query, from, isOuter ? list.map(above) : list);
     const order = query.sort.flatMap(({ column, descending }) => {
       const found = list.find(({ id }) => id === column);
-      return found ? [`${found.order()}${descending ? ' DESC' : ''}`] : [];
+      if (!found) return [];
+      const by = isOuter ? found.order().replace(found.sql, `o.${found.name}`) : found.order();
+      return [`${by}${descending ? ' DESC' : ''}`];
     });
     const groups = query.group ? list.slice(0, columns.length).map((column) => column.groups) : [];
     const all = query.group ? where : [...where, ...kept];
@@ -692,7 +702,7 @@ class PlainQuery {
         .filter(({ shown }) => shown.sql !== shown.groups),
       result.fields.map(({ name }) => name),
     );
-    const selected = list.flatMap(({ id, label, name, sql, groups: raw }) => {
+    const selected = (isOuter ? list.map(above) : list).flatMap(({ id, label, name, sql, groups: raw }) => {
       if (by === 'label') return [`${sql} AS ${identifier(label)}`];
       const called = result.fields.find((field) => field.id === id)!.name;
       const key = keys.get(name);
@@ -702,14 +712,28 @@ class PlainQuery {
       ];
     });
     const isEnd = by === 'label' || query.first !== null;
+    const rowLines = [
+      ...(inner
+        ? ['FROM (', ...inner.lines([...from.from.parts, ...whereLines(all)]), ') AS r']
+        : [...from.from.parts, ...whereLines(all)]),
+      ...(groups.length > 0 ? [`GROUP BY ${groups.join(', ')}`] : []),
+    ];
+    const outer = list.flatMap(({ name, sql, groups: raw }) => [
+      `${sql} AS ${name}`,
+      ...(sql === raw ? [] : [`${raw} AS ${name}k`]),
+    ]);
     return {
       lines: [
         `SELECT${query.unlike ? ' DISTINCT' : ''}\n  ${selected.join(',\n  ')}`,
-        ...(inner
-          ? ['FROM (', ...inner.lines([...from.from.parts, ...whereLines(all)]), ') AS r']
-          : [...from.from.parts, ...whereLines(all)]),
-        ...(groups.length > 0 ? [`GROUP BY ${groups.join(', ')}`] : []),
-        ...(query.group && kept.length > 0 ? [`HAVING ${kept.join('\n  AND ')}`] : []),
+        ...(isOuter
+          ? [
+              'FROM (',
+              `  SELECT ${outer.join(',\n    ')}`,
+              ...rowLines.map((line) => `  ${line}`),
+              ') AS o',
+              ...whereLines(kept),
+            ]
+          : [...rowLines, ...(query.group && kept.length > 0 ? [`HAVING ${kept.join('\n  AND ')}`] : [])]),
         ...(isEnd && order.length > 0 ? [`ORDER BY ${order.join(', ')}`] : []),
         ...(query.first === null ? [] : [`LIMIT ${query.first}`]),
       ],
@@ -731,17 +755,35 @@ class PlainQuery {
     for (const measured of measures) {
       const { name, of, measure } = measured;
       selected.push(
-        `${of ? (plain.isNamed(of) && measure.total === 'joined' ? plain.shown(of) : plain.value(of)) : 'NULL'} AS ${name}v`,
+        `${of ? (plain.isNamed(of) && SHOWN.has(measure.total) ? plain.shown(of) : plain.value(of)) : 'NULL'} AS ${name}v`,
       );
-      const keys = [null, ...joinsOf(query, measured).map(({ id }) => id)].flatMap((id) => {
-        const at = rows.get(id)!;
-        const table = tableOf(this.design, at.of);
-        return table.key.map((key) =>
-          plain.key(at.rows, table.fields.find((field) => field.id === key)!.name),
+      const keys = (how: string): string[] =>
+        [null, ...joinsOf(query, measured).map(({ id }) => id)].flatMap((id) => {
+          const at = rows.get(id)!;
+          const table = tableOf(this.design, at.of);
+          return table.key.map(
+            (key) => `${plain.key(at.rows, table.fields.find((field) => field.id === key)!.name)}${how}`,
+          );
+        });
+      const groups = columns.map((column) => column.groups);
+      const within = groups.length > 0 ? `PARTITION BY ${groups.join(', ')} ` : '';
+      const value = of && plain.value(of);
+      const how = measure.total === 'last' ? ' DESC' : '';
+      if (measure.total === 'median')
+        selected.push(
+          `ROW_NUMBER() OVER (${within}ORDER BY ${value} IS NULL, ${value}) AS ${name}k`,
+          `COUNT(${value}) OVER (${within.trim()}) AS ${name}n`,
         );
-      });
-      const by = [...columns.map(({ groups }) => groups), ...keys].join(', ');
-      selected.push(`${measure.once ? `ROW_NUMBER() OVER (PARTITION BY ${by})` : '1'} AS ${name}k`);
+      else if (measure.total === 'first' || measure.total === 'last') {
+        const order = measured.by
+          ? [`${plain.value(measured.by)} IS NULL`, `${plain.ordered(measured.by)}${how}`]
+          : [];
+        selected.push(
+          `ROW_NUMBER() OVER (${within}ORDER BY ${[...order, ...keys(how)].join(', ')}) AS ${name}k`,
+        );
+      } else if (measure.once)
+        selected.push(`ROW_NUMBER() OVER (PARTITION BY ${[...groups, ...keys('')].join(', ')}) AS ${name}k`);
+      else selected.push(`1 AS ${name}k`);
     }
     const view: View = {
       name: 'r',
@@ -801,6 +843,15 @@ function plainStep(step: DateStep, date: string): string {
   return `DATE(${date}, 'start of month', '-' || ((STRFTIME('%m', ${date}) - 1) % 3) || ' months')`;
 }
 
+/** A column of a statement from the one around it. */
+const above = <C extends { readonly name: string; readonly sql: string; readonly groups: string }>(
+  column: C,
+): C => ({
+  ...column,
+  sql: `o.${column.name}`,
+  groups: `o.${column.name}${column.sql === column.groups ? '' : 'k'}`,
+});
+
 const whereLines = (conditions: readonly string[]): string[] =>
   conditions.length > 0 ? [`WHERE ${conditions.join('\n  AND ')}`] : [];
 
@@ -821,11 +872,42 @@ const columnOf = (bound: Bound, column: string): Bound => ({
   end: bound.end,
 });
 
-function measured(plain: PlainSql, { measure: { total }, bound, of }: BoundMeasure, only = ''): string {
+/** Totals whose values are shown as they are, texts of lookups too. */
+const SHOWN: ReadonlySet<Measure['total']> = new Set(['joined', 'first', 'last']);
+
+/** From group to group, as in what runs here. */
+function plainWindow(columns: readonly { readonly name: string; readonly isText: boolean }[]): string {
+  const before = columns.slice(0, -1).map(({ name }) => `r.${name}k`);
+  const last = columns.at(-1);
+  const order = last ? `ORDER BY r.${last.name}${last.isText ? ' COLLATE NOCASE' : ''}` : '';
+  return `${before.length > 0 ? `PARTITION BY ${before.join(', ')} ` : ''}${order}`.trim();
+}
+
+function measured(plain: PlainSql, measure: BoundMeasure, only = '', window = ''): string {
+  const {
+    measure: { total },
+    bound,
+    of,
+    name,
+  } = measure;
   if (total === 'joined') return plain.joinedText(of!, only);
-  if (total !== 'average' || !of) return plain.value(bound);
-  const kind = of.op === 'ref' || of.op === 'worked' ? of.field.kind : null;
-  return plain.average(of, kind?.kind === 'money' ? kind.places : scaleOf(bound), only);
+  if (total === 'first' || total === 'last') return `MAX(r.${name}v) FILTER (WHERE ${only})`;
+  const places =
+    of && (of.op === 'ref' || of.op === 'worked') && of.field.kind.kind === 'money'
+      ? of.field.kind.places
+      : null;
+  if (total === 'median') {
+    const half = (at: number): string =>
+      `MAX(r.${name}v) FILTER (WHERE r.${name}k = (r.${name}n + ${at}) / 2)`;
+    return `ROUND((${half(1)} + ${half(2)}) / 2.0, ${places ?? scaleOf(of!) + 1})`;
+  }
+  if (total === 'average' && of) return plain.average(of, places ?? scaleOf(bound), only);
+  const sum = plain.value(bound);
+  const scale = scaleOf(bound);
+  const rounded = (sql: string): string => (scale > 0 ? `ROUND(${sql}, ${scale})` : sql);
+  if (total === 'share') return `ROUND(100.0 * ${sum} / SUM(${sum}) OVER (), ${SHARE_PLACES})`;
+  if (total === 'running') return rounded(`SUM(${sum}) OVER (${window} ROWS UNBOUNDED PRECEDING)`);
+  return total === 'change' ? rounded(`${sum} - LAG(${sum}) OVER (${window})`) : sum;
 }
 
 type Numbers = Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>;

@@ -25,7 +25,7 @@ export interface Repeat {
 const isMany = ({ by }: QueryJoin): boolean => by.by !== 'link';
 
 /** Totals that come out the same however often a row is there. */
-const SAFE: ReadonlySet<Measure['total']> = new Set(['distinct', 'least', 'most']);
+const SAFE: ReadonlySet<Measure['total']> = new Set(['distinct', 'least', 'most', 'first', 'last']);
 
 /** The joins that expressions look at, with those between them and the rows that the query starts from. */
 export function joinsUsed(query: Query, bounds: readonly Bound[]): QueryJoin[] {
@@ -86,7 +86,7 @@ export function repeats(design: Design, query: Query): Repeat[] {
         measure,
         row: rowWords(design, query, deepest ?? null),
         because: joinRows(design, query, other),
-        canMend: canCountOnce(design, query, measured),
+        canMend: measure.total !== 'median' && canCountOnce(design, query, measured),
       },
     ];
   });

@@ -132,15 +132,24 @@ export function activeJoins({ joins }: Query): QueryJoin[] {
   return active;
 }
 
+/** The queries that a query reads itself. */
+const readBy = (design: Design, query: Query): Query[] => {
+  const ids = [query.from, ...activeJoins(query).flatMap(({ by }) => ('from' in by ? [by.from] : []))];
+  return design.queries.filter(({ id }) => ids.includes(id));
+};
+
+/** A query and all that it reads, however many stand between; each once, what is read behind what reads it. */
+export function allRead(design: Design, query: Query): Query[] {
+  const all = new Map([[query.id, query]]);
+  // A map is gone through with what is added meanwhile.
+  for (const [, reads] of all)
+    for (const read of readBy(design, reads)) if (!all.has(read.id)) all.set(read.id, read);
+  return [...all.values()];
+}
+
 /** Everything that a query asks for, with what those ask that it reads; each once. */
-export function questionsOf(design: Design, query: Query, seen: readonly string[] = []): QueryQuestion[] {
-  if (seen.includes(query.id)) return [];
-  const reads = [query.from, ...activeJoins(query).flatMap(({ by }) => ('from' in by ? [by.from] : []))];
-  const inner = [...new Set(reads)].flatMap((id) => {
-    const source = sourceOf(design, id);
-    return source?.of === 'query' ? questionsOf(design, source.query, [...seen, query.id]) : [];
-  });
-  const all = [...query.questions, ...inner];
+export function questionsOf(design: Design, query: Query): QueryQuestion[] {
+  const all = allRead(design, query).flatMap(({ questions }) => questions);
   return all.filter(({ id }, i) => all.findIndex((other) => other.id === id) === i);
 }
 
@@ -335,6 +344,8 @@ export interface BoundMeasure {
   readonly bound: Bound;
   /** What it is worked out of; null where rows are counted. */
   readonly of: Bound | null;
+  /** What its rows are put in order by; null for their keys. */
+  readonly by: Bound | null;
 }
 
 /** A total of values that stand in columns already, of the rows in which another column is 1. */
@@ -373,17 +384,35 @@ const CALLS = {
   least: 'MIN',
   most: 'MAX',
   joined: 'COUNT',
+  median: 'SUM',
+  first: 'COUNT',
+  last: 'COUNT',
+  share: 'SUM',
+  running: 'SUM',
+  change: 'SUM',
 } as const;
 
+/** Totals that are made of the totals of several groups. */
+const OVER_GROUPS: ReadonlySet<Measure['total']> = new Set(['share', 'running', 'change']);
+export const isOverGroups = ({ total }: Measure): boolean => OVER_GROUPS.has(total);
+
+/** Whether the rows of a group must be told apart, or its groups: what is worked out then stands above them. */
+export const isApart = ({ total, once }: Measure): boolean =>
+  once === true || total === 'median' || total === 'first' || total === 'last' || OVER_GROUPS.has(total);
+
 function boundMeasure(
-  { total, expression }: Measure,
+  measure: Measure,
   scope: { readonly catalog: Catalog; readonly table: string },
-): { readonly bound: Bound; readonly of: Bound | null } {
-  if (expression === null && total !== 'count')
+): { readonly bound: Bound; readonly of: Bound | null; readonly by: Bound | null } {
+  const { total, expression } = measure;
+  if (expression === null && total !== 'count' && !isOverGroups(measure))
     failed('What is worked out needs a field or an expression.', nowhere);
-  const call = `${CALLS[total]}(${total === 'distinct' ? 'DISTINCT ' : ''}${expression ?? '*'}\n)`;
+  const name = expression === null ? 'COUNT' : CALLS[total];
+  const call = `${name}(${total === 'distinct' ? 'DISTINCT ' : ''}${expression ?? '*'}\n)`;
   const { bound } = bind(call, { ...scope, grouped: true });
-  return { bound, of: expression === null ? null : bind(expression, scope).bound };
+  const of = expression === null ? null : bind(expression, scope).bound;
+  const isOrdered = measure.by !== undefined && (total === 'first' || total === 'last');
+  return { bound, of, by: isOrdered ? bind(measure.by!, scope).bound : null };
 }
 
 /** The columns a query shows without a group: those that have been chosen, or every field of its rows. */
@@ -501,10 +530,18 @@ export function measureKind({ measure: { total }, bound, of }: BoundMeasure): Va
   const kind = of ? kindOfBound(of) : null;
   const isKept = total === 'least' || total === 'most';
   if (total === 'joined') return { kind: 'longText' };
-  if (kind?.kind === 'money' && (total === 'sum' || total === 'average')) return kind;
+  if (total === 'share') return { kind: 'decimal', places: SHARE_PLACES, unit: '%' };
+  if (total === 'first' || total === 'last') return kind!;
+  if (kind?.kind === 'money' && total !== 'count' && total !== 'distinct') return kind;
+  if (total === 'median') return { kind: 'decimal', places: scaleOf(of!) + 1 };
   if (kind && isKept && (of!.op === 'ref' || of!.op === 'worked')) return kind;
   return kindOfType(bound.type);
 }
+
+/** Places of a share in per cent. */
+export const SHARE_PLACES = 1;
+
+const scaleOf = ({ type }: Bound): number => (type.type === 'number' ? type.scale : 0);
 
 export function measureType(measure: BoundMeasure): Type {
   const {
@@ -512,8 +549,10 @@ export function measureType(measure: BoundMeasure): Type {
     measure: { total },
   } = measure;
   if (total === 'joined') return TEXT;
+  if (total === 'first' || total === 'last') return measure.of!.type;
   const kind = measureKind(measure);
-  return total === 'average' && kind.kind === 'money'
-    ? { ...numberType(kind.places), places: kind.places }
-    : bound.type;
+  if (total === 'share') return numberType(SHARE_PLACES);
+  const isRounded = total === 'average' || total === 'median';
+  if (isRounded && kind.kind === 'money') return { ...numberType(kind.places), places: kind.places };
+  return total === 'median' ? numberType(scaleOf(measure.of!) + 1) : bound.type;
 }

@@ -82,16 +82,34 @@ export const MEASURE_WORDS: Readonly<Record<Measure['total'], string>> = {
   distinct: 'count of different values',
   sum: 'sum',
   average: 'average',
+  median: 'median',
   least: 'least',
   most: 'most',
+  first: 'first',
+  last: 'last',
   joined: 'list',
+  share: 'share',
+  running: 'running sum',
+  change: 'change to the one before',
 };
 
-export function measureWords({ total, expression }: Measure, rows: string, { words }: Reader): string {
-  if (expression === null) return `count of ${rows}`;
-  return total === 'distinct'
-    ? `count of different values of ${words(expression)}`
-    : `${MEASURE_WORDS[total]} of ${words(expression)}`;
+export function measureWords({ total, expression, by }: Measure, rows: string, { words }: Reader): string {
+  if (expression === null) {
+    const count = `count of ${rows}`;
+    return total === 'count' ? count : total === 'running' ? `running ${count}` : `${total} of the ${count}`;
+  }
+  const of = words(expression);
+  switch (total) {
+    case 'distinct':
+      return `count of different values of ${of}`;
+    case 'first':
+    case 'last':
+      return `${total} ${of}${by === undefined ? '' : ` by ${words(by)}`}`;
+    case 'change':
+      return `change of ${of}`;
+    default:
+      return `${MEASURE_WORDS[total]} of ${of}`;
+  }
 }
 
 /** Writes a query as a sentence: a pure function of it, whose parts say what they change. */

@@ -510,6 +510,65 @@ describe('queries over suppliers, parts and shipments', () => {
       );
     });
 
+    it('medians, the first and the last, in the order of something or of the keys', async () => {
+      const query = begin('shipment');
+      const measures = [
+        total('median', stored(query, 'quantity'), 'q'),
+        total('median', stored(query, 'part.weight'), 'w'),
+        { ...(total('first', stored(query, 'quantity'), 'f') as object), by: stored(query, 'day') },
+        { ...(total('last', stored(query, 'part'), 'l') as object), by: stored(query, 'day') },
+        total('first', stored(query, 'quantity'), 'k'),
+        total('last', stored(query, 'day'), 'd'),
+      ] as never[];
+      for (const by_ of [[by('"#f_nSupplier"')], []])
+        await same(
+          begin('shipment', { group: { by: by_, measures } }),
+          `SELECT ${by_.length > 0 ? 's.code, ' : ''}median(quantity), median(weight), arg_min(quantity, day), arg_max(part, day),
+             first(quantity ORDER BY n), CAST(last(day ORDER BY n) AS VARCHAR)
+           FROM (SELECT row_number() OVER () AS n, * FROM sp) JOIN s ON s.code = supplier JOIN p ON p.code = part
+           ${by_.length > 0 ? 'GROUP BY s.code' : ''}`,
+        );
+    });
+
+    it('shares of the whole, sums that run, and changes from group to group', async () => {
+      const measures = [
+        total('sum', '"#f_nQuantity"', 's'),
+        total('share', '"#f_nQuantity"', 'p'),
+        total('share', null, 'c'),
+        total('running', '"#f_nQuantity"', 'r'),
+        total('change', '"#f_nQuantity"', 'd'),
+        total('running', null, 'n'),
+      ];
+      const window = 'OVER (ORDER BY g NULLS FIRST ROWS UNBOUNDED PRECEDING)';
+      const year: Query = begin('shipment', {
+        group: { by: [by('"#f_nDay"', { step: 'year' })], measures },
+        sort: [{ column: 'g', descending: false }],
+      });
+      const sql = (keep: string): string => `SELECT * FROM (
+        SELECT CAST(g AS VARCHAR) AS g, q, round(100.0 * q / sum(q) OVER (), 1), round(100.0 * n / sum(n) OVER (), 1),
+          sum(q) ${window}, q - lag(q) OVER (ORDER BY g NULLS FIRST), sum(n) ${window}
+        FROM (SELECT CAST(date_trunc('year', day) AS DATE) AS g, sum(quantity) AS q, count(*) AS n FROM sp GROUP BY 1)
+      ) ${keep} ORDER BY g NULLS FIRST`;
+      await same(year, sql(''));
+      // What is left out of the result counts for the whole and for what runs.
+      await same({ ...year, keep: [so('"#s" > 300')] }, sql('WHERE q > 300'));
+      // Along the last thing that is grouped by, anew for each of the others.
+      await same(
+        begin('shipment', {
+          group: {
+            by: [
+              by('"#f_nSupplier"'),
+              { id: 'h', label: 'H', expression: '"#f_nDay"', step: 'year' } as never,
+            ],
+            measures: [total('running', '"#f_nQuantity"', 'r'), total('change', '"#f_nQuantity"', 'd')],
+          },
+        }),
+        `SELECT supplier, CAST(g AS VARCHAR), sum(q) OVER (PARTITION BY supplier ORDER BY g NULLS FIRST ROWS UNBOUNDED PRECEDING),
+           q - lag(q) OVER (PARTITION BY supplier ORDER BY g NULLS FIRST)
+         FROM (SELECT supplier, CAST(date_trunc('year', day) AS DATE) AS g, sum(quantity) AS q FROM sp GROUP BY 1, 2)`,
+      );
+    });
+
     it('none at all of no rows, or one of all', async () => {
       const group = { by: [], measures: [total('count', null), total('sum', '"#f_nQuantity"', 's')] };
       await same(begin('shipment', { group }), 'SELECT count(*), sum(quantity) FROM sp');

@@ -104,10 +104,27 @@ const HEADINGS: Readonly<Record<Measure['total'], string>> = {
   distinct: 'Different',
   sum: 'Sum of',
   average: 'Average',
+  median: 'Median',
   least: 'Least',
   most: 'Most',
+  first: 'First',
+  last: 'Last',
   joined: 'List of',
+  share: 'Share of',
+  running: 'Running sum of',
+  change: 'Change of',
 };
+
+/** Totals of numbers, and those that are of the count of rows where nothing else is said. */
+const NEEDS_NUMBER: ReadonlySet<Measure['total']> = new Set([
+  'sum',
+  'average',
+  'median',
+  'share',
+  'running',
+  'change',
+]);
+const MAY_COUNT: ReadonlySet<Measure['total']> = new Set(['count', 'share', 'running', 'change']);
 
 /** What the panel of a part is about, for those who listen, and that in which one is added. */
 const ABOUT: Readonly<Record<PartName, string>> = {
@@ -681,19 +698,32 @@ export class QueryComponent extends DocumentPage<Query> {
     const measure = this.query()!.group!.measures[index];
     if (!ok || !measure) return;
     const expression =
-      text.trim() === '' ? (measure.total === 'count' ? null : measure.expression) : this.stored(text);
+      text.trim() === '' ? (MAY_COUNT.has(measure.total) ? null : measure.expression) : this.stored(text);
     if (expression !== measure.expression) this.setMeasure(index, { expression });
+  }
+
+  /** What first and last go by; nothing for the order of the keys. */
+  measureBy(index: number, { text, ok }: Typed): void {
+    const measure = this.query()!.group!.measures[index];
+    if (!ok || !measure) return;
+    const by = text.trim() === '' ? undefined : this.stored(text);
+    if (by !== measure.by) this.setMeasure(index, { by });
+  }
+
+  /** Whether rows themselves may be counted, where nothing else is said. */
+  mayCount(total: Measure['total']): boolean {
+    return MAY_COUNT.has(total);
   }
 
   setTotal(index: number, total: Measure['total']): void {
     const measure = this.query()!.group!.measures[index]!;
-    const numbers = total === 'sum' || total === 'average';
+    const numbers = NEEDS_NUMBER.has(total);
     const fallback = this.fieldPaths().find(
       ({ field }) => !numbers || ['money', 'decimal', 'wholeNumber'].includes(field.type.kind),
     );
-    const expression =
-      measure.expression ?? (total === 'count' || !fallback ? null : this.stored(fallback.text));
-    if (expression !== null || total === 'count') this.setMeasure(index, { total, expression });
+    const mayCount = MAY_COUNT.has(total);
+    const expression = measure.expression ?? (mayCount || !fallback ? null : this.stored(fallback.text));
+    if (expression !== null || mayCount) this.setMeasure(index, { total, expression });
   }
 
   countOnce(ids: readonly string[]): void {
