@@ -418,6 +418,12 @@ export const Query = v.object({
     v.maxLength(30, 'Rows are sorted by at most 30 columns.'),
   ),
   first: v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1000000))),
+  /** Columns of the result: so many rows are kept of each of their values, not of all rows together. */
+  firstOf: v.optional(
+    v.pipe(v.array(ColumnId), v.maxLength(30, 'Rows are told apart by at most 30 columns.')),
+  ),
+  /** Queries whose rows stand beneath those of the query it starts from, column by column. */
+  stack: v.optional(v.pipe(v.array(Id), v.maxLength(10, 'At most 10 results stand beneath another.'))),
 });
 
 export const Width = v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(12));

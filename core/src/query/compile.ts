@@ -23,6 +23,7 @@ import {
   displayOf,
   displaySql,
   fieldOf,
+  listOf,
   shownText,
   type Design,
   type Field,
@@ -50,6 +51,7 @@ import {
   SHARE_PLACES,
   sourceOf,
   sourceWords,
+  stackOf,
   tableOfQuery,
   type Answers,
   type BoundColumn,
@@ -202,7 +204,7 @@ class Compiler {
       text,
       joined: (path) => this.joins.find((join) => join.path.join() === path.join())?.alias ?? null,
     };
-    this.base = `FROM ${this.source(this.query.from)} AS t0`;
+    this.base = `FROM ${this.stacked()} AS t0`;
     for (const join of activeJoins(this.query)) this.join(join);
   }
 
@@ -222,6 +224,22 @@ class Compiler {
     const name = `"~q${named.size + 1}"`;
     named.set(id, { name, sql });
     return name;
+  }
+
+  /** The rows it starts from, with those of other queries beneath them. */
+  private stacked(): string {
+    const own = this.source(this.query.from);
+    const beneath = stackOf(this.design, this.query, {
+      answers: this.compiling.answers ?? {},
+      within: this.around,
+    });
+    if (beneath.length === 0) return own;
+    const names = this.scope.base.fields.map(({ column }) => sqlName(column));
+    const others = beneath.map(({ id, columns }) => {
+      const list = columns.map((column, i) => `${sqlName(column)} AS ${names[i]!}`).join(', ');
+      return `SELECT ${list} FROM ${this.source(id)}`;
+    });
+    return `(${[`SELECT ${names.join(', ')} FROM ${own}`, ...others].join(' UNION ALL ')})`;
   }
 
   /** A statement with those before it that it reads. */
@@ -306,6 +324,8 @@ class Compiler {
     /** Everything but what is kept of the result, its order and its end. */
     readonly rows: string;
     readonly kept: readonly { readonly sql: string; readonly label: string }[];
+    /** What all that is read from, with what is kept of it. */
+    readonly from: string;
     readonly end: string;
     readonly conditions: readonly { readonly sql: string; readonly label: string }[];
   } {
@@ -343,26 +363,48 @@ class Compiler {
       return output ? [`${output.order}${descending ? ' DESC' : ''}`] : [];
     });
     const kept = this.kept(faults);
-    const end =
-      (order.length > 0 ? `\nORDER BY ${order.join(', ')}` : '') +
-      (query.first === null ? '' : `\nLIMIT ${query.first}`);
-    return { outputs, rows, kept, end, conditions };
+    const sorted = order.length > 0 ? `\nORDER BY ${order.join(', ')}` : '';
+    const { first, firstOf = [] } = query;
+    const each = first === null ? [] : outputs.filter(({ column: { id } }) => firstOf.includes(id));
+    const conditioned = `(${rows}) AS q${whereOf(kept)}`;
+    if (each.length === 0)
+      return {
+        outputs,
+        rows,
+        kept,
+        conditions,
+        from: conditioned,
+        end: sorted + (first === null ? '' : `\nLIMIT ${first}`),
+      };
+    const of = each.map((output) => this.ownColumn(output)).join(', ');
+    const numbered = `SELECT *, row_number() OVER (PARTITION BY ${of}${sorted.replace('\n', ' ')}) AS "~n" FROM ${conditioned}`;
+    return {
+      outputs,
+      rows,
+      kept,
+      conditions,
+      from: `(${numbered}) AS q\nWHERE q."~n" <= ${first}`,
+      end: sorted,
+    };
+  }
+
+  /** The column of the result as it is kept, before it is shown. */
+  private ownColumn({ inner, middle }: Output): string {
+    return `q.${sqlName(middle?.name ?? inner[0]!.name)}`;
   }
 
   /** The result as rows that another query reads: every column under its name, in no order. */
   private rows(): string {
-    const { rows, kept, end } = this.made();
+    const { rows, kept, from, end } = this.made();
     const last = this.query.first === null ? '' : end;
-    return kept.length === 0 && last === ''
-      ? `(${rows})`
-      : `(SELECT * FROM (${rows}) AS q${whereOf(kept)}${last})`;
+    return kept.length === 0 && last === '' ? `(${rows})` : `(SELECT * FROM ${from}${last})`;
   }
 
   compile(): Omit<CompiledQuery, 'params'> {
     const { query, base, from } = this;
-    const { outputs, rows, kept, end, conditions } = this.made();
+    const { outputs, rows, kept, from: result, end, conditions } = this.made();
     const sql = this.whole(
-      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM (${rows}) AS q${whereOf(kept)}${end}`,
+      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM ${result}${end}`,
     );
     const funnel: FunnelPart[] = [];
     const count = (part: FunnelPart['part'], label: string, of: string, what = 'count(*)'): void => {
@@ -381,13 +423,11 @@ class Compiler {
     kept.forEach(({ label }, i) =>
       count('keep', label, `FROM (${rows}) AS q${whereOf(kept.slice(0, i + 1))}`),
     );
-    if (query.first !== null)
-      count(
-        'first',
-        `the first ${query.first}`,
-        `FROM (${rows}) AS q${whereOf(kept)}`,
-        `min(${query.first}, count(*))`,
-      );
+    if (query.first !== null) {
+      const each = outputs.filter(({ column: { id } }) => query.firstOf?.includes(id));
+      const words = `the first ${query.first}${each.length > 0 ? ` of each ${listOf(each.map(({ column }) => column.label))}` : ''}`;
+      count('first', words, `FROM ${result}`, each.length > 0 ? 'count(*)' : `min(${query.first}, count(*))`);
+    }
     return { columns: outputs.map(({ column }) => column), sql, funnel };
   }
 

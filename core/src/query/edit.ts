@@ -198,5 +198,6 @@ export const withoutPart = (query: Query, id: string): Query =>
 /** The query with its order only by columns that it shows. */
 export function withOrder(design: Design, query: Query): Query {
   const ids = new Set(outputColumns(design, query).map(({ id }) => id));
-  return { ...query, sort: query.sort.filter(({ column }) => ids.has(column)) };
+  const sort = query.sort.filter(({ column }) => ids.has(column));
+  return { ...query, sort, ...(query.firstOf ? { firstOf: query.firstOf.filter((id) => ids.has(id)) } : {}) };
 }

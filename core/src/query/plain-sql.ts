@@ -10,6 +10,7 @@ import {
   type Hop,
 } from '../expression';
 import {
+  comesWithText,
   readableKeys,
   readableName,
   tableOf,
@@ -33,6 +34,7 @@ import {
   scopeOf,
   SHARE_PLACES,
   sourceOf,
+  stackOf,
   type Answers,
   type BoundMeasure,
 } from './scope';
@@ -575,7 +577,10 @@ class PlainQuery {
       const { lines } = this.write(query, 'name', within);
       this.read.set(id, { name, sql: lines.join('\n') });
     }
-    const fields = table.fields.map((field) => ({ ...field, shown: shows.get(field.id) }));
+    const fields = table.fields.map((field) => {
+      const shown = shows.get(field.id);
+      return { ...field, shown: shown && comesWithText(shown) ? shown : undefined };
+    });
     const keys = keysOfResult(fields);
     const nameOf = (column: string): string => fields.find((field) => field.column === column)!.name;
     return {
@@ -587,6 +592,31 @@ class PlainQuery {
     };
   }
 
+  /** The rows that a query starts from, with those of others beneath them. */
+  private stacked(query: Query, around: readonly string[]): View {
+    const own = this.view(query.from, around);
+    const beneath = stackOf(this.design, query, { answers: this.told.answers, within: around.slice(0, -1) });
+    const source = sourceOf(this.design, query.from);
+    if (beneath.length === 0 || source?.of !== 'query') return own;
+    const fields = resultOf(this.design, source.query).table.fields;
+    const select = (view: View, columns: readonly string[]): string => {
+      const list = columns.flatMap((column, i) => {
+        const { column: as, id } = fields[i]!;
+        const key = own.isText(id) ? [`${view.key(column)} AS ${own.key(as)}`] : [];
+        return [`${view.text(column)} AS ${own.text(as)}`, ...key];
+      });
+      return `SELECT ${list.join(', ')} FROM ${view.sql}`;
+    };
+    const all = [
+      select(
+        own,
+        fields.map(({ column }) => column),
+      ),
+      ...beneath.map(({ id, columns }) => select(this.view(id, around), columns)),
+    ];
+    return { ...own, sql: `(\n  ${all.join('\n  UNION ALL\n  ')}\n)` };
+  }
+
   /** The lines of a statement: its columns under their headings, or under the names by which others know them. */
   write(asked: Query, by: 'label' | 'name', within: readonly string[] = []): { readonly lines: string[] } {
     const { design } = this;
@@ -595,7 +625,7 @@ class PlainQuery {
     const scope = scopeOf(design, query, { answers, within });
     const around = [...within, query.id];
     const plain = new PlainSql(design, today);
-    const from = plain.start(this.view(query.from, around));
+    const from = plain.start(this.stacked(query, around));
     const rows = new Map<string | null, { readonly rows: Rows; readonly of: string }>([
       [null, { rows: from, of: query.from }],
     ]);
@@ -684,13 +714,17 @@ class PlainQuery {
       ...measures,
     ];
     // What is made of all groups is worked out before some of them are left out: they stand in a statement of their own.
-    const isOuter = query.keep.length > 0 && bound.measures.some(({ measure }) => isOverGroups(measure));
-    const kept = this.kept(plain, query, from, isOuter ? list.map(above) : list);
+    const isApartKept = query.keep.length > 0 && bound.measures.some(({ measure }) => isOverGroups(measure));
+    const each = query.first === null ? [] : list.filter(({ id }) => query.firstOf?.includes(id));
+    const isOuter = isApartKept || each.length > 0;
+    const kept = this.kept(plain, query, from, isApartKept ? list.map(above) : list);
     const order = query.sort.flatMap(({ column, descending }) => {
       const found = list.find(({ id }) => id === column);
       if (!found) return [];
-      const by = isOuter ? found.order().replace(found.sql, `o.${found.name}`) : found.order();
-      return [`${by}${descending ? ' DESC' : ''}`];
+      const by = found.order();
+      const isText = by.endsWith(' COLLATE NOCASE');
+      const written = isOuter ? `o.${found.name}${isText ? ' COLLATE NOCASE' : ''}` : by;
+      return [`${written}${descending ? ' DESC' : ''}`];
     });
     const groups = query.group ? list.slice(0, columns.length).map((column) => column.groups) : [];
     const all = query.group ? where : [...where, ...kept];
@@ -722,22 +756,31 @@ class PlainQuery {
       `${sql} AS ${name}`,
       ...(sql === raw ? [] : [`${raw} AS ${name}k`]),
     ]);
-    return {
-      lines: [
-        `SELECT${query.unlike ? ' DISTINCT' : ''}\n  ${selected.join(',\n  ')}`,
-        ...(isOuter
-          ? [
-              'FROM (',
-              `  SELECT ${outer.join(',\n    ')}`,
-              ...rowLines.map((line) => `  ${line}`),
-              ') AS o',
-              ...whereLines(kept),
-            ]
-          : [...rowLines, ...(query.group && kept.length > 0 ? [`HAVING ${kept.join('\n  AND ')}`] : [])]),
-        ...(isEnd && order.length > 0 ? [`ORDER BY ${order.join(', ')}`] : []),
-        ...(query.first === null ? [] : [`LIMIT ${query.first}`]),
-      ],
-    };
+    const having =
+      isApartKept || !query.group || kept.length === 0 ? [] : [`HAVING ${kept.join('\n  AND ')}`];
+    const distinct = query.unlike ? ' DISTINCT' : '';
+    const wrapped = (lines: readonly string[]): string[] => [
+      'FROM (',
+      ...lines.map((line) => `  ${line}`),
+      ') AS o',
+    ];
+    const head = `SELECT${isOuter ? '' : distinct}\n  ${selected.join(',\n  ')}`;
+    const end = [
+      ...(isEnd && order.length > 0 ? [`ORDER BY ${order.join(', ')}`] : []),
+      ...(query.first === null || each.length > 0 ? [] : [`LIMIT ${query.first}`]),
+    ];
+    if (!isOuter) return { lines: [head, ...rowLines, ...having, ...end] };
+    const inside = [`SELECT${distinct} ${outer.join(',\n    ')}`, ...rowLines, ...having];
+    const left = isApartKept ? whereLines(kept) : [];
+    if (each.length === 0) return { lines: [head, ...wrapped(inside), ...left, ...end] };
+    const parts = each.map((column) => above(column).groups).join(', ');
+    const sorted = order.length > 0 ? ` ORDER BY ${order.join(', ')}` : '';
+    const numbered = [
+      `SELECT o.*, ROW_NUMBER() OVER (PARTITION BY ${parts}${sorted}) AS place`,
+      ...wrapped(inside),
+      ...left,
+    ];
+    return { lines: [head, ...wrapped(numbered), `WHERE o.place <= ${query.first}`, ...end] };
   }
 
   /** The rows of groups with what is worked out of each, and whether it counts: those of some totals only once. */

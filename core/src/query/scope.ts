@@ -5,6 +5,7 @@ import {
   numberType,
   sqlText,
   TEXT,
+  typeName,
   type Bound,
   type Catalog,
   type ExprField,
@@ -134,7 +135,8 @@ export function activeJoins({ joins }: Query): QueryJoin[] {
 
 /** The queries that a query reads itself. */
 const readBy = (design: Design, query: Query): Query[] => {
-  const ids = [query.from, ...activeJoins(query).flatMap(({ by }) => ('from' in by ? [by.from] : []))];
+  const joined = activeJoins(query).flatMap(({ by }) => ('from' in by ? [by.from] : []));
+  const ids = [query.from, ...joined, ...(query.stack ?? [])];
   return design.queries.filter(({ id }) => ids.includes(id));
 };
 
@@ -230,6 +232,7 @@ export function scopeOf(design: Design, query: Query, telling: Telling = NOTHING
     return rows.table;
   };
   const base = rowsOf(query.from);
+  stackOf(design, query, telling);
   const links: ExprLink[] = [];
   const tables = new Map<string | null, string>([[null, query.from]]);
   for (const join of activeJoins(query)) {
@@ -265,6 +268,50 @@ export function scopeOf(design: Design, query: Query, telling: Telling = NOTHING
     table: (id) => (id === query.id ? own : (results.get(id) ?? plain.table(id))),
   };
   return { catalog, table: query.id, base, shows };
+}
+
+/**
+ * The queries whose rows stand beneath those that a query starts from, with their columns in the order of its own.
+ * Throws an ExpressionError when they do not fit beneath one another.
+ */
+export function stackOf(
+  design: Design,
+  query: Query,
+  telling: Telling = NOTHING_TOLD,
+): { readonly id: string; readonly columns: readonly string[]; readonly shows: ResultRows['shows'] }[] {
+  const { from, stack = [] } = query;
+  if (stack.length === 0) return [];
+  const inner = { ...telling, within: [...telling.within, query.id] };
+  const rowsOf = (id: string): { readonly rows: ResultRows; readonly label: string } => {
+    const source = sourceOf(design, id);
+    if (source?.of !== 'query')
+      failed('Only results of queries stand beneath one another, column by column.', nowhere);
+    return { rows: resultOf(design, source.query, inner), label: source.query.label };
+  };
+  const own = rowsOf(from);
+  return stack.map((id) => {
+    const { rows, label } = rowsOf(id);
+    const [above, beneath] = [own.rows.table.fields, rows.table.fields];
+    if (above.length !== beneath.length)
+      failed(
+        `${own.label} has ${above.length} columns and ${label} has ${beneath.length}: they do not fit beneath one another.`,
+        nowhere,
+      );
+    above.forEach((column, i) => {
+      const other = beneath[i]!;
+      const isSame =
+        column.type.type === other.type.type &&
+        (column.type.type !== 'number' ||
+          (other.type.type === 'number' && column.type.scale === other.type.scale)) &&
+        column.link === other.link;
+      if (!isSame)
+        failed(
+          `The column ${column.name} of ${own.label} is ${typeName(column.type)}, and ${other.name} of ${label} beneath it is not of that kind.`,
+          nowhere,
+        );
+    });
+    return { id, columns: beneath.map(({ column }) => column), shows: rows.shows };
+  });
 }
 
 /** The id of the table or query whose rows a join puts beside those of `at`. */

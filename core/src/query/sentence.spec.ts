@@ -103,6 +103,15 @@ describe('a query as a sentence', () => {
     );
   });
 
+  it('says what stands beneath, and the first of each', () => {
+    const design: Design = { ...OFFICE, queries: [LOANS, { ...LOANS, id: 'q_o', label: 'Other loans' }] };
+    const query = ask({ id: 'q_s', from: 'q_l', stack: ['q_o'], first: 3, firstOf: ['f_lState'] });
+    expect(queryProblems(design, query)).toEqual([]);
+    expect(said(query, design)).toBe(
+      'Take every row of Loans and Other loans. Show all its fields. Keep only the first 3 of each State.',
+    );
+  });
+
   it('of which every part has a key of its own, and says what it changes', () => {
     const query = ask({
       joins: [FINES],

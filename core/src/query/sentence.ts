@@ -1,5 +1,13 @@
 import { attempt, bind, fromStored, inWords, type Catalog } from '../expression';
-import type { Design, GroupColumn, Measure, Query, QueryCondition, QueryJoin } from '../design';
+import {
+  listOf,
+  type Design,
+  type GroupColumn,
+  type Measure,
+  type Query,
+  type QueryCondition,
+  type QueryJoin,
+} from '../design';
 import { joinLabel, type Place } from './edit';
 import { keepScope } from './compile';
 import { joinedTo, outputColumns, scopeOf, sourceOf, sourceWords } from './scope';
@@ -7,6 +15,7 @@ import { joinedTo, outputColumns, scopeOf, sourceOf, sourceWords } from './scope
 /** What can be changed in a sentence. */
 export type PartName =
   | 'from'
+  | 'stack'
   | 'join'
   | 'where'
   | 'column'
@@ -148,7 +157,13 @@ export function sentenceOf(design: Design, query: Query): Stretch[] {
   const between = (i: number, last: number): string => (i === 0 ? '' : i === last ? ' and ' : ', ');
 
   say('Take every ');
-  part('from', [], rows.label.toLowerCase());
+  part('from', [], source?.of === 'query' ? `row of ${rows.label}` : rows.label.toLowerCase());
+  (query.stack ?? []).forEach((id, i, all) => {
+    const beneath = sourceOf(design, id);
+    say(i === all.length - 1 ? ' and ' : ', ');
+    part('stack', [i], beneath ? sourceWords(beneath).label : 'a query that is gone');
+  });
+  if (source?.of === 'query') add('stack', '+ and beneath it…');
   query.joins.forEach((join, i) => {
     say(`, ${i === 0 ? 'with' : 'and'} `);
     part('join', [i], joinWords(design, query, join, own), join);
@@ -235,7 +250,9 @@ export function sentenceOf(design: Design, query: Query): Stretch[] {
   if (query.sort.length > 0) say('. ');
   if (query.first === null) add('first', '+ keep only the first…');
   else {
-    part('first', [], `Keep only the first ${query.first.toLocaleString('en-GB')}`);
+    const of = (query.firstOf ?? []).map(label);
+    const each = of.length > 0 ? ` of each ${listOf(of)}` : '';
+    part('first', [], `Keep only the first ${query.first.toLocaleString('en-GB')}${each}`);
     say('. ');
   }
   if (query.questions.length > 0) say(' Ask the reader for ');

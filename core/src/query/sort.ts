@@ -11,11 +11,13 @@ function withJoins({ joins }: Query, gone: ReadonlySet<string>): Set<string> {
 
 function useInQuery(query: Query, ids: ReadonlySet<string>): Use | null {
   if (ids.has(query.from)) return { use: 'its rows', fate: 'the query is dropped' };
+  const isBeneath = query.stack?.some((id) => ids.has(id)) ?? false;
   const gone = withJoins(query, ids);
   const parts = [
     ...query.columns.filter((column) => uses(column.expression, gone)).map(({ label }) => `column ${label}`),
     ...(uses(query.where, gone) ? ['a condition'] : []),
     ...(query.joins.some(({ id }) => gone.has(id)) ? ['a table beside it'] : []),
+    ...(isBeneath ? ['rows beneath its own'] : []),
     ...(query.questions.some(({ id }) => gone.has(id)) ? ['what it asks for'] : []),
     ...(uses(query.keep, gone) ? ['what it keeps of its result'] : []),
     ...(query.group && uses([query.group.by, query.group.measures], gone) ? ['its groups and totals'] : []),
@@ -50,6 +52,10 @@ function queryWithout(query: Query, ids: ReadonlySet<string>): Query | null {
   const named = query.columns.length > 0 || query.group !== null;
   return {
     ...query,
+    ...(query.stack ? { stack: query.stack.filter((id) => !ids.has(id)) } : {}),
+    ...(query.firstOf
+      ? { firstOf: query.firstOf.filter((id) => (named ? stays.has(id) : !gone.has(id))) }
+      : {}),
     columns,
     questions: query.questions.filter(({ id }) => !gone.has(id)),
     joins: query.joins.filter(({ id }) => !gone.has(id)),

@@ -583,6 +583,121 @@ describe('queries over suppliers, parts and shipments', () => {
     });
   });
 
+  describe('the first of each', () => {
+    const parts = (): Query =>
+      begin('part', {
+        sort: [
+          { column: 'f_pWeight', descending: true },
+          { column: 'f_pNo', descending: false },
+        ],
+        first: 1,
+        firstOf: ['f_pColour'],
+      });
+    const ordered = 'ORDER BY weight DESC NULLS LAST, code';
+
+    it('rows', () =>
+      same(
+        parts(),
+        `SELECT code, name, colour, weight, city FROM p QUALIFY row_number() OVER (PARTITION BY colour ${ordered}) <= 1 ${ordered}`,
+      ));
+
+    it('groups, once some of them are left out', () =>
+      same(
+        begin('shipment', {
+          group: {
+            by: [
+              { id: 'g', label: 'G', expression: '"#f_nSupplier"' },
+              { id: 'h', label: 'H', expression: '"#f_nDay"', step: 'year' },
+            ],
+            measures: [
+              { id: 'm', label: 'M', total: 'sum', expression: '"#f_nQuantity"' },
+              { id: 'p', label: 'P', total: 'share', expression: '"#f_nQuantity"' },
+            ],
+          },
+          keep: [so('"#m" < 900')],
+          sort: [
+            { column: 'm', descending: true },
+            { column: 'h', descending: false },
+          ],
+          first: 1,
+          firstOf: ['g'],
+        }),
+        `SELECT supplier, CAST(g AS VARCHAR), q, p FROM (
+           SELECT supplier, g, q, round(100.0 * q / sum(q) OVER (), 1) AS p FROM (
+             SELECT supplier, CAST(date_trunc('year', day) AS DATE) AS g, sum(quantity) AS q FROM sp GROUP BY 1, 2))
+         WHERE q < 900 QUALIFY row_number() OVER (PARTITION BY supplier ORDER BY q DESC, g NULLS FIRST) <= 1 ORDER BY q DESC, g NULLS FIRST`,
+      ));
+  });
+
+  describe('results beneath one another', () => {
+    const listed = (id: string, label: string, from: string, columns: readonly string[]): Query => {
+      const query = asking(begin(from), [], columns);
+      return {
+        ...query,
+        id,
+        label,
+        columns: query.columns.map((column, i) => ({
+          ...column,
+          id: `${id}${i}`,
+          label: ['Town', 'Who', 'By'][i]!,
+        })),
+      };
+    };
+    beforeAll(async () => {
+      await office.put(listed('q_towns', 'Towns of suppliers', 'supplier', ['city', 'name']));
+      await office.put(listed('q_made', 'Towns of parts', 'part', ['city', 'name']));
+      await office.put(
+        listed('q_sent', 'Shipped by', 'shipment', ['supplier.city', 'part.name', 'supplier']),
+      );
+      await office.put(
+        listed('q_again', 'Shipped by again', 'shipment', ['supplier.city', 'part.name', 'supplier']),
+      );
+    });
+    const towns = (patch: Partial<Query>): Query => ({
+      ...begin('supplier'),
+      from: 'q_towns',
+      stack: ['q_made'],
+      ...patch,
+    });
+
+    it('all of them, or unlike ones', async () => {
+      await same(towns({}), 'SELECT city, name FROM s UNION ALL SELECT city, name FROM p');
+      await same(
+        towns({ columns: [{ id: 'c', label: 'C', expression: '"#q_towns0"' }], unlike: true }),
+        'SELECT city FROM s UNION SELECT city FROM p',
+      );
+    });
+
+    it('grouped, asked and followed along lookups', () =>
+      same(
+        {
+          ...begin('supplier'),
+          from: 'q_sent',
+          stack: ['q_again'],
+          where: [so(`"#q_sent2"."#f_sStatus" > 10`)],
+          group: {
+            by: [{ id: 'g', label: 'G', expression: '"#q_sent2"' }],
+            measures: [{ id: 'n', label: 'N', total: 'count', expression: null }],
+          },
+        },
+        'SELECT s.code, 2 * count(*) FROM sp JOIN s ON s.code = supplier WHERE status > 10 GROUP BY s.code',
+      ));
+
+    it('that do not fit are refused in words', async () => {
+      const refused = async (query: Query): Promise<unknown> =>
+        (await office.call('POST', 'query/run', { query })).body.detail;
+      expect(await refused(towns({ stack: ['q_sent'] }))).toBe(
+        'Towns of suppliers has 2 columns and Shipped by has 3: they do not fit beneath one another.',
+      );
+      await office.put(listed('q_kinds', 'Of another kind', 'supplier', ['status', 'name']));
+      expect(await refused(towns({ stack: ['q_kinds'] }))).toContain(
+        'is a text, and town of Of another kind',
+      );
+      expect(await refused(towns({ stack: ['q_nothing'] }))).toContain('Only results of queries');
+      expect(await refused(begin('supplier', { stack: ['q_made'] }))).toContain('Only results of queries');
+    });
+  });
+
   it('unlike rows only, and conditions over the columns of a result', async () => {
     const query = { ...asking(begin('part'), [], ['colour', 'city']), unlike: true };
     await same(query, 'SELECT DISTINCT colour, city FROM p');

@@ -62,7 +62,7 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { PickComponent, type Pickable } from '../shared/pick.component';
-import { options, SelectComponent } from '../shared/select.component';
+import { options, SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
@@ -129,6 +129,7 @@ const MAY_COUNT: ReadonlySet<Measure['total']> = new Set(['count', 'share', 'run
 /** What the panel of a part is about, for those who listen, and that in which one is added. */
 const ABOUT: Readonly<Record<PartName, string>> = {
   from: 'Rows',
+  stack: 'Rows beneath',
   join: 'Link',
   where: 'Condition',
   column: 'Column',
@@ -142,6 +143,7 @@ const ABOUT: Readonly<Record<PartName, string>> = {
 };
 const ADDS: Readonly<Record<PartName, string>> = {
   from: 'Rows',
+  stack: 'Add rows beneath',
   join: 'Add a link',
   where: 'Add a condition',
   column: 'Add a column',
@@ -161,6 +163,9 @@ const STEPS = options([
   ['quarter', 'quarter'],
   ['year', 'year'],
 ]);
+
+/** Of all rows together, and not of each value of a column: no column has such an id. */
+const ALL = ' all';
 
 /** What may be picked beside the fields; no path is written so. */
 const [WORKED_OUT, COUNT] = ['(worked out)', '(count)'];
@@ -334,6 +339,11 @@ export class QueryComponent extends DocumentPage<Query> {
       };
     });
   });
+  readonly eachOptions = computed((): Option[] => [
+    { id: ALL, label: 'all rows together' },
+    ...this.resultColumns().map(({ id, label }) => ({ id, label: `each ${label}` })),
+  ]);
+  protected readonly ALL = ALL;
   readonly answers = signal<Answers>({});
   readonly choices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
@@ -747,6 +757,26 @@ export class QueryComponent extends DocumentPage<Query> {
 
   setFirst(first: number | null): void {
     this.set({ first });
+  }
+
+  /** Of each value of a column so many rows are kept, or of all together. */
+  setFirstOf(column: string): void {
+    this.set({ firstOf: column === ALL ? undefined : [column] });
+  }
+
+  /** Queries whose rows may stand beneath its own. */
+  pickStack(): Pickable[] {
+    const { id: own, from, stack = [] } = this.query()!;
+    return this.all().filter(({ id }) => id !== own && id !== from && !stack.includes(id));
+  }
+
+  addBeneath(id: string): void {
+    this.set({ stack: [...(this.query()!.stack ?? []), id] });
+  }
+
+  removeBeneath(index: number): void {
+    const stack = (this.query()!.stack ?? []).filter((_, i) => i !== index);
+    this.set({ stack: stack.length > 0 ? stack : undefined });
   }
 
   addQuestion(): void {
