@@ -9,12 +9,20 @@ import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.c
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import type { Fetch } from '../value/held';
 import { AsideComponent } from './aside.component';
+import { PartFootComponent } from './part-foot.component';
 import type { Editing } from './query.component';
 
 /** What is changed of a condition in a sentence, or of several of which all hold, or any. */
 @Component({
   selector: 'hr-condition-part',
-  imports: [AsideComponent, ConditionBuilderComponent, ExpressionEditorComponent, MatButton, MatRadioModule],
+  imports: [
+    AsideComponent,
+    ConditionBuilderComponent,
+    ExpressionEditorComponent,
+    MatButton,
+    MatRadioModule,
+    PartFootComponent,
+  ],
   template: `
     @let item = condition();
     @if (item.is === 'so') {
@@ -51,16 +59,15 @@ import type { Editing } from './query.component';
       [note]="item.note ?? ''"
       (changed)="changed.emit({ ...item, ...$event })"
     />
-    <div class="row">
-      <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit()">
-        {{ item.is === 'so' ? 'Take out' : 'Take all out' }}
-      </button>
+    <hr-part-foot
+      [drops]="item.is === 'so' ? 'Take out' : 'Take all out'"
+      (dropped)="dropped.emit()"
+      (done)="done.emit()"
+    >
       @if (item.is === 'so' && !adds()) {
         <button matButton="outlined" class="compact" type="button" (click)="adds.set(true)">Or else…</button>
       }
-      <span class="grow"></span>
-      <button matButton="outlined" class="compact" type="button" (click)="done.emit()">Done</button>
-    </div>
+    </hr-part-foot>
   `,
   styles: `
     :host {

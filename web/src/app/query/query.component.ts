@@ -74,6 +74,7 @@ import type { Fetch } from '../value/held';
 import { AnswersComponent } from './answers.component';
 import { AsideComponent } from './aside.component';
 import { ConditionPartComponent } from './condition-part.component';
+import { PartFootComponent } from './part-foot.component';
 import { QuestionPartComponent } from './question-part.component';
 import { FunnelComponent } from './funnel.component';
 
@@ -189,6 +190,7 @@ const VIEWS = [
     ConditionPartComponent,
     MatCheckboxModule,
     NgTemplateOutlet,
+    PartFootComponent,
     QuestionPartComponent,
     ExpressionEditorComponent,
     FunnelComponent,
@@ -678,16 +680,19 @@ export class QueryComponent extends DocumentPage<Query> {
 
   addMeasure(total: Measure['total'], path: FieldPath | null): void {
     const group = this.query()!.group!;
-    const label = path
-      ? `${HEADINGS[total]} ${path.label.toLowerCase()}`
-      : `Number of ${this.rows().toLowerCase()}`;
     const measure: Measure = {
       id: newId('m'),
-      label: label.slice(0, 60),
+      label: this.heading(total, path?.label ?? null),
       total,
       expression: path ? this.stored(path.text) : null,
     };
     this.set({ group: { ...group, measures: [...group.measures, measure] } });
+  }
+
+  /** What stands above a total by itself: of a field, or of the rows. */
+  private heading(total: Measure['total'], of: string | null): string {
+    const what = of ?? (total === 'count' ? this.rows() : `the number of ${this.rows()}`);
+    return `${HEADINGS[total]} ${what.toLowerCase()}`.slice(0, 60);
   }
 
   measureAt(index: number): Measure {
@@ -733,7 +738,13 @@ export class QueryComponent extends DocumentPage<Query> {
     );
     const mayCount = MAY_COUNT.has(total);
     const expression = measure.expression ?? (mayCount || !fallback ? null : this.stored(fallback.text));
-    if (expression !== null || mayCount) this.setMeasure(index, { total, expression });
+    if (expression === null && !mayCount) return;
+    const of = this.fieldPaths().find(({ text }) => expression !== null && this.stored(text) === expression);
+    const named = expression === null ? null : (of?.label ?? '');
+    // A heading that nobody has written follows what stands below it.
+    const isOwn = measure.label !== this.heading(measure.total, measure.expression === null ? null : named!);
+    const label = isOwn || named === '' ? measure.label : this.heading(total, named);
+    this.setMeasure(index, { total, expression, label });
   }
 
   countOnce(ids: readonly string[]): void {

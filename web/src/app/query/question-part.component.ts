@@ -1,5 +1,4 @@
 import { Component, computed, input, output, signal } from '@angular/core';
-import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { SqlName, type QueryQuestion } from '@heathridge/core/design';
 import type { Catalog } from '@heathridge/core/expression';
@@ -7,6 +6,7 @@ import * as v from 'valibot';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { LineComponent } from '../shared/line.component';
 import { SelectComponent, type Option } from '../shared/select.component';
+import { PartFootComponent } from './part-foot.component';
 
 type Kind = QueryQuestion['answer']['kind'];
 
@@ -21,7 +21,7 @@ const KINDS: readonly Option<Kind>[] = [
 /** What a query asks of whoever reads it: how, and what it starts with. */
 @Component({
   selector: 'hr-question-part',
-  imports: [ExpressionEditorComponent, LineComponent, MatButton, MatCheckboxModule, SelectComponent],
+  imports: [ExpressionEditorComponent, LineComponent, MatCheckboxModule, PartFootComponent, SelectComponent],
   template: `
     <hr-line
       label="What is asked"
@@ -58,12 +58,7 @@ const KINDS: readonly Option<Kind>[] = [
     <mat-checkbox [checked]="!question().needed" (change)="changed.emit({ needed: !$event.checked })"
       >Without an answer, leave the conditions out that ask for it</mat-checkbox
     >
-    <div class="row">
-      <button matButton="outlined" class="compact danger" type="button" (click)="dropped.emit()">
-        Take out</button
-      ><span class="grow"></span
-      ><button matButton="outlined" class="compact" type="button" (click)="done.emit()">Done</button>
-    </div>
+    <hr-part-foot (dropped)="dropped.emit()" (done)="done.emit()" />
   `,
   styles: `
     :host {
