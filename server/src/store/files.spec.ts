@@ -73,10 +73,13 @@ describe('definitions', () => {
     id,
     label,
     from: 't_school',
+    questions: [],
     joins: [],
     where: [],
     columns: [],
     group: null,
+    keep: [],
+    unlike: false,
     sort: [],
     first: null,
   });
