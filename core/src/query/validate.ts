@@ -1,4 +1,4 @@
-import { bind, bindCondition, ExpressionError, idsIn } from '../expression';
+import { attempt, bind, bindCondition, ExpressionError, idsIn } from '../expression';
 import type { Design, Query, QueryJoin } from '../design';
 import { compileQuery, keepScope } from './compile';
 import { activeJoins, boundColumns, leavesOf, scopeOf, sourceOf } from './scope';
@@ -48,11 +48,17 @@ export function queryProblems(design: Design, query: Query): string[] {
 
 /** Names that expressions of a query could not tell apart. */
 function doubledName(design: Design, query: Query): string | null {
-  const source = sourceOf(design, query.from);
+  const source = sourceOf(design, query.from)!;
+  const label = source.of === 'table' ? source.table.label : source.query.label;
   const taken = new Map<string, string>();
-  if (source?.of === 'table')
-    for (const { name } of [...source.table.fields, ...source.table.links])
-      taken.set(name.toLowerCase(), `a field of ${source.table.label}`);
+  // What is wrong with the rows themselves is said elsewhere.
+  const rows = attempt(() => scopeOf(design, { ...query, joins: [], questions: [], stack: [] }).base);
+  if (rows.ok) {
+    for (const { name } of rows.value.children)
+      taken.set(name.toLowerCase(), `the rows that lead to ${label}`);
+    for (const { name } of [...rows.value.fields, ...rows.value.links])
+      taken.set(name.toLowerCase(), `a field of ${label}`);
+  }
   const named = [
     ...query.joins.flatMap((join) =>
       join.by.by === 'link'

@@ -850,6 +850,9 @@ describe('queries over suppliers, parts and shipments', () => {
     expect(await refused(begin('supplier', { joins: [{ ...SHIPPED, name: 'City' }] }))).toBe(
       '“City” is a field of Supplier already: City needs another name.',
     );
+    expect(await refused(begin('supplier', { joins: [{ ...SHIPPED, name: 'shipments' }] }))).toBe(
+      '“shipments” is the rows that lead to Supplier already: shipments needs another name.',
+    );
     const { name: _, ...bare } = SHIPPED;
     expect(await refused(begin('supplier', { joins: [bare] }))).toContain('need a name');
     expect(

@@ -64,8 +64,7 @@ describe('QueryComponent', () => {
   const sentence = (): string =>
     page
       .querySelector('[aria-label="The query as a sentence"]')!
-      .textContent.replace(/\u2060/g, '')
-      .replace(/\s+/g, ' ')
+      .textContent.replace(/\s+/g, ' ')
       .replace(/ ,/g, ',')
       .trim();
 

@@ -279,9 +279,21 @@ export class QueryComponent extends DocumentPage<Query> {
     const columns = query && attempt(() => outputColumns(this.store.design(), query));
     return columns?.ok ? columns.value : [];
   });
-  readonly stretches = computed((): Stretch[] => {
+  /** The sentence; what closes a part (a comma, a full stop) goes with it, so that it never begins a line. */
+  readonly stretches = computed((): (Stretch & { readonly after: string })[] => {
     const query = this.query();
-    return query ? sentenceOf(this.store.design(), query) : [];
+    const all = query ? sentenceOf(this.store.design(), query) : [];
+    const closing = (stretch: Stretch | undefined): string =>
+      stretch?.says === 'words' ? /^[.,)]*/.exec(stretch.text)![0] : '';
+    return all.map((stretch, i) => {
+      if (stretch.says !== 'words') return { ...stretch, after: closing(all[i + 1]) };
+      const isTaken = i > 0 && all[i - 1]!.says !== 'words';
+      return {
+        ...stretch,
+        text: isTaken ? stretch.text.slice(closing(stretch).length) : stretch.text,
+        after: '',
+      };
+    });
   });
   private readonly readers = computed(() => readersOf(this.store.design(), this.query()!));
   /** What expressions may name, over the rows of the query and over those of its result. */
@@ -408,11 +420,6 @@ export class QueryComponent extends DocumentPage<Query> {
   answer(answers: Answers): void {
     this.answers.set(answers);
     this.runs.next(this.query()!);
-  }
-
-  /** Words of the sentence: what closes one never begins a line of its own. */
-  glued(text: string): string {
-    return /^[.,)]/.test(text) ? `\u2060${text}` : text;
   }
 
   /** An expression in stored form with today's names. */
