@@ -38,6 +38,20 @@ test('a query puts child rows beside its own, counts each row once, asks its rea
   await panel.getByRole('button', { name: 'Add' }).click();
   await expect(sentence).toContainText('any of');
 
+  // A condition that leaves nothing says how what it compares stands.
+  await office.button('+ and…').click();
+  await office.choose(panel.getByLabel('Keep rows where'), 'Monthly fee');
+  await office.choose(panel.getByLabel('how'), 'is more than');
+  await panel.getByLabel('Value', { exact: true }).fill('9000');
+  await panel.getByLabel('Value', { exact: true }).press('Tab');
+  await panel.getByRole('button', { name: 'Add' }).click();
+  await expect(page.getByText('this part leaves nothing')).toBeVisible();
+  await expect(page.getByText(/^Monthly fee runs from £/)).toBeVisible();
+  await sentence.getByRole('button', { name: 'monthly fee is more than 9000' }).click();
+  await panel.getByLabel('Leave it out for now').check();
+  await panel.getByRole('button', { name: 'Done' }).click();
+  await expect(page.getByText('this part leaves nothing')).toHaveCount(0);
+
   await office.button('+ group by…').click();
   await panel.getByRole('button', { name: 'payment Paid on' }).click();
   await sentence.getByRole('button', { name: 'payment’s paid on' }).click();

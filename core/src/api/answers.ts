@@ -332,7 +332,11 @@ export const QueryResult = v.strictObject({
   /** True when there are more rows than were asked for. */
   more: v.boolean(),
   sql: v.string(),
-  funnel: v.array(computed<Omit<FunnelPart, 'sql'> & { readonly count: number }>()),
+  /** `why`: for a part that leaves no row, how what it compares stands in those before it. */
+  funnel:
+    v.array(
+      computed<Omit<FunnelPart, 'sql'> & { readonly count: number; readonly why?: readonly string[] }>(),
+    ),
 });
 
 export const Pages = computed<PageModel>();

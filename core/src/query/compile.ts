@@ -59,6 +59,7 @@ import {
   type QueryScope,
 } from './scope';
 import { joinsOf } from './repeats';
+import { comparisonsOf, MOST_VALUES, type Comparison } from './why';
 
 /** A column of a result: what it is called and how its values are shown. */
 export interface ResultColumn {
@@ -132,6 +133,24 @@ export const faultProbes = (design: Design, query: Query, compiling: Compiling):
   allRead(design, query)
     .reverse()
     .flatMap((read) => new Compiler(design, read, compiling, sqlText, 'empty').probes());
+
+/** A comparison that leaves no row, and the questions by which it is explained. */
+export interface Why extends Pick<Comparison, 'by' | 'wanted'> {
+  /** What is compared, in words. */
+  readonly subject: string;
+  readonly kind: ValueKind;
+  /** Gives one row: how many rows there are, in how many something stands, its least and its greatest value. */
+  readonly range: string;
+  /** Gives values with how many rows have each, most first; null where they are not looked through. */
+  readonly values: string | null;
+}
+
+/**
+ * The comparisons of one of the conditions that count, by its place among them, over the rows that those before it
+ * leave: why it leaves none.
+ */
+export const whysOf = (design: Design, query: Query, compiling: Compiling, place: number): Why[] =>
+  new Compiler(design, query, compiling, sqlText, 'empty').whys(place);
 
 /** What a result is made from, as far as it stands in the innermost statement. */
 interface Output {
@@ -307,6 +326,41 @@ class Compiler {
         probe(`The column ${label}`, toSql(bound, { ...this.writing, faults: 'mark' }).sql, asked.length),
       ),
     ];
+  }
+
+  whys(place: number): Why[] {
+    const source = conditionTexts(this.query.where)[place];
+    if (source === undefined) return [];
+    const { catalog } = this;
+    const named = fromStored(source, catalog, this.query.id);
+    const { bound } = bindCondition(named, { catalog, table: this.query.id });
+    const writing = { ...this.writing, faults: 'empty' as const };
+    const before = this.conditions('empty').slice(0, place);
+    return comparisonsOf(bound).map(({ by, of, wanted }) => {
+      const written = toSql(of, writing).sql;
+      const field = of.op === 'ref' ? fieldShown(this.design, this.scope, of.field.id) : undefined;
+      const text = field && shownText(this.design, catalogOf(this.design), field, written);
+      const rows = `(SELECT ${text ?? written} AS v ${this.from}${whereOf(before)})`;
+      const scale = of.type.type === 'number' && !text ? of.type.scale : 0;
+      const shown = (value: string): string =>
+        scale > 0 ? `CASE WHEN ${value} IS NOT NULL THEN ${decimalText(value, scale)} END` : value;
+      const isText = text !== undefined && text !== null ? true : of.type.type === 'text';
+      return {
+        by: by === 'range' && isText ? 'values' : by,
+        wanted,
+        subject: inWords(of, named),
+        kind: isText ? { kind: 'longText' } : kindOfBound(of),
+        range: this.whole(
+          `SELECT a, f, ${shown('l')}, ${shown('h')} FROM (SELECT count(*) AS a, count(v) AS f, min(v) AS l, max(v) AS h FROM ${rows})`,
+        ),
+        values:
+          isText && by !== 'filled'
+            ? this.whole(
+                `SELECT v, count(*) FROM ${rows} WHERE v IS NOT NULL GROUP BY v ORDER BY 2 DESC, v LIMIT ${MOST_VALUES}`,
+              )
+            : null,
+      };
+    });
   }
 
   keys(): string {

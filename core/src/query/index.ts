@@ -6,4 +6,5 @@ export * from './paths';
 export * from './edit';
 export * from './sentence';
 export * from './repeats';
+export * from './why';
 export { identifier, plainQuery } from './plain-sql';

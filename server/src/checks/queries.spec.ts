@@ -384,6 +384,55 @@ describe('queries over suppliers, parts and shipments', () => {
     });
   });
 
+  describe('a condition that leaves nothing says why', () => {
+    const why = async (...where: string[]): Promise<unknown> => {
+      const { funnel } = await ours(asking(begin('supplier'), where, ['code']));
+      return (funnel.find(({ count }) => count === 0) as { why?: string[] } | undefined)?.why;
+    };
+    const cases: [where: string[], why: string[]][] = [
+      [["city = 'paris '"], ['Of city there is “Paris” (2 rows), which differs by capitals or spaces only.']],
+      [["city = 'Parris'"], ['Near to “Parris”, city has “Paris” (2 rows).']],
+      [
+        ["city IN ('Rome', 'Oslo')"],
+        [
+          'What stands in city: “London” (2 rows), “Paris” (2 rows), “Athens” (1 row). Nothing stands there in 1 row.',
+        ],
+      ],
+      [['status > 99'], ['Status runs from 10 to 30 there. Nothing stands there in 1 row.']],
+      [["city = 'Athens'", 'status < 30'], ['Status is 30 in all of them.']],
+      [["city = 'Athens'", 'status IS NULL'], ['Status is filled in the one row before it.']],
+      [["name = 'Nil'", 'status BETWEEN 1 AND 5'], ['Status is empty in the one row before it.']],
+      [
+        ["name LIKE 'Z%' OR status = 5"],
+        [
+          'What stands in name: “Adams” (1 row), “Blake” (1 row), “Clark” (1 row), “Jones” (1 row), “Nil” (1 row) and others.',
+          'Status runs from 10 to 30 there. Nothing stands there in 1 row.',
+        ],
+      ],
+    ];
+    for (const [where, said] of cases)
+      it(where.join(', then '), async () => expect(await why(...where)).toEqual(said));
+
+    it('of a lookup by what it shows, and of days and numbers with places as people read them', async () => {
+      const asked = async (...where: string[]): Promise<unknown> =>
+        ((await ours(asking(begin('shipment'), where, ['number']))).funnel.at(-1) as { why?: string[] }).why;
+      expect(await asked("supplier = 'S9'")).toEqual([
+        jasmine.stringContaining('Near to “S9”, supplier has “S'),
+      ]);
+      expect(await asked("day > DATE '2030-01-01'")).toEqual([
+        'Day runs from 29 Feb 2024 to 31 Dec 2026 there. Nothing stands there in 2 rows.',
+      ]);
+      expect(await asked('part.weight > 100')).toEqual(['Part’s weight runs from 12.0 to 19.0 there.']);
+    });
+
+    it('and nothing where something is left, or nothing was there before', async () => {
+      expect(await why('status > 10')).toBeUndefined();
+      expect(await why('FALSE')).toEqual([]);
+      const { funnel } = await ours(asking(begin('supplier'), ['status > 99', "city = 'Rome'"], ['code']));
+      expect(funnel.map((part) => 'why' in part)).toEqual([false, true, false]);
+    });
+  });
+
   describe('groups', () => {
     const total = (total: string, expression: string | null, id = 'm'): never =>
       ({ id, label: `M ${id}`, total, expression }) as never;

@@ -15,6 +15,10 @@ import {
   faultProbes,
   plainQuery,
   so,
+  whyOfFilled,
+  whyOfRange,
+  whyOfValues,
+  whysOf,
   type Answers,
   type CompiledQuery,
   type Compiling,
@@ -367,13 +371,47 @@ function runQuery(
     const [count] = inWords(ask, explain) as [number];
     return { part, label, count };
   });
+  const emptied = funnel.findIndex(({ count }, i) => count === 0 && i > 0 && funnel[i - 1]!.count > 0);
   return {
     columns: compiled.columns,
     rows: rows.slice(0, limit),
     more: rows.length > limit,
     sql: plainQuery(design, query, today, answers),
-    funnel,
+    funnel: funnel.map((part, i) =>
+      i === emptied && part.part === 'where'
+        ? { ...part, why: whyEmpty(db, design, query, { today, answers }, funnel.slice(0, i)) }
+        : part,
+    ),
   };
+}
+
+/** Comparisons of one condition that are explained. */
+const MOST_WHYS = 3;
+
+/** Why a condition leaves no row: how what it compares stands in the rows that the parts before it leave. */
+function whyEmpty(
+  db: Connection,
+  design: Design,
+  query: Query,
+  compiling: Compiling,
+  before: readonly { readonly part: FunnelPart['part'] }[],
+): string[] {
+  const place = before.filter(({ part }) => part === 'where').length;
+  const locale = localeOf(design.settings);
+  const whys = whysOf(design, query, compiling, place).slice(0, MOST_WHYS);
+  const told = whys.map(({ by, subject, kind, wanted, range, values }) => {
+    const [rows, filled, least, most] = guarded(db, range, 4).get() as [number, number, Held, Held];
+    const standing = { subject, kind, locale, rows, empty: rows - filled };
+    if (by === 'filled') return whyOfFilled(standing);
+    if (values === null)
+      return whyOfRange(
+        standing,
+        travelling(least, { id: '', label: '', kind }),
+        travelling(most, { id: '', label: '', kind }),
+      );
+    return whyOfValues(standing, wanted, guarded(db, values, 2).all() as [string, number][]);
+  });
+  return [...new Set(told)];
 }
 
 /** What an expression does not allow is an error of the person's making. */

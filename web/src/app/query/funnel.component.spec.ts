@@ -3,7 +3,9 @@ import { TestBed } from '@angular/core/testing';
 import { FunnelComponent } from './funnel.component';
 
 describe('FunnelComponent', () => {
-  async function show(funnel: { part: string; label: string; count: number }[]): Promise<HTMLElement> {
+  async function show(
+    funnel: { part: string; label: string; count: number; why?: string[] }[],
+  ): Promise<HTMLElement> {
     TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
     const fixture = TestBed.createComponent(FunnelComponent);
     fixture.componentRef.setInput('funnel', funnel);
@@ -26,7 +28,7 @@ describe('FunnelComponent', () => {
     const element = await show([
       { part: 'from', label: 'Hires', count: 10 },
       { part: 'where', label: 'a', count: 4 },
-      { part: 'where', label: 'b', count: 0 },
+      { part: 'where', label: 'b', count: 0, why: ['B runs from 1 to 5 there.'] },
       { part: 'where', label: 'c', count: 0 },
     ]);
     const emptied = [...element.querySelectorAll('li')].filter((part) =>
@@ -34,6 +36,7 @@ describe('FunnelComponent', () => {
     );
     expect(emptied.length).toBe(1);
     expect(emptied[0]!.textContent).toContain('b');
+    expect(emptied[0]!.textContent).toContain('B runs from 1 to 5 there.');
     expect(widths(element)[2]).toBe(0);
   });
 

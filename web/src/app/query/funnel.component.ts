@@ -29,6 +29,9 @@ import type { QueryResult } from '../shared/api.service';
           @if (bar.lost; as lost) {
             <span class="small" [class.bad]="bar.emptied">{{ lost }}</span>
           }
+          @for (why of bar.why; track why) {
+            <span class="small">{{ why }}</span>
+          }
         </li>
       }
     </ol>
@@ -70,7 +73,7 @@ export class FunnelComponent {
       [0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count))],
       [0, 100],
     );
-    return parts.map(({ part, label, count }, i) => {
+    return parts.map(({ part, label, count, why = [] }, i) => {
       const before = i === 0 ? count : parts[i - 1]!.count;
       const lost = before - count;
       const emptied = count === 0 && before > 0;
@@ -81,6 +84,7 @@ export class FunnelComponent {
         text: part === 'group' ? `${number(count)} ${count === 1 ? 'group' : 'groups'}` : number(count),
         width: count === 0 ? 0 : Math.max(width(Math.min(count, width.domain()[1]!)), 0.8),
         emptied,
+        why,
         lost: emptied
           ? 'this part leaves nothing'
           : part === 'with' && lost > 0
