@@ -4,7 +4,7 @@ import { FAULTS } from '../expression';
 import { Board, Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
 import type { Beyond } from '../form';
 import type { LinkOffer } from '../plan';
-import type { FunnelPart, ResultColumn } from '../query';
+import type { CountedPart, ResultColumn } from '../query';
 import type { PageModel } from '../report';
 import { GridView, Key, type RowKey } from '../rows';
 import { Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
@@ -332,11 +332,7 @@ export const QueryResult = v.strictObject({
   /** True when there are more rows than were asked for. */
   more: v.boolean(),
   sql: v.string(),
-  /** `why`: for a part that leaves no row, how what it compares stands in those before it. */
-  funnel:
-    v.array(
-      computed<Omit<FunnelPart, 'sql'> & { readonly count: number; readonly why?: readonly string[] }>(),
-    ),
+  funnel: v.array(computed<CountedPart>()),
 });
 
 export const Pages = computed<PageModel>();

@@ -73,6 +73,20 @@ export interface FunnelPart {
   readonly part: 'from' | 'with' | 'where' | 'group' | 'unlike' | 'keep' | 'first';
   readonly label: string;
   readonly sql: string;
+  /**
+   * Of a join that may find several: how many of the rows before it find none. Of others it is what is left to count
+   * from one part to the next.
+   */
+  readonly none?: string;
+}
+
+/** A part with how many rows are left after it. */
+export interface CountedPart extends Pick<FunnelPart, 'part' | 'label'> {
+  readonly count: number;
+  /** How many of the rows before a join find none. */
+  readonly none?: number;
+  /** Why a part leaves nothing: how what it compares stands in the rows before it. */
+  readonly why?: readonly string[];
 }
 
 export interface CompiledQuery {
@@ -171,6 +185,8 @@ interface Joined {
   /** The table or query they are of. */
   readonly of: string;
   readonly sql: string;
+  /** SQL for the rows before it that find none, once each; null for a join that finds one at most. */
+  readonly none: string | null;
   readonly label: string;
 }
 
@@ -461,13 +477,21 @@ class Compiler {
       `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM ${result}${end}`,
     );
     const funnel: FunnelPart[] = [];
-    const count = (part: FunnelPart['part'], label: string, of: string, what = 'count(*)'): void => {
-      funnel.push({ part, label, sql: this.whole(`SELECT ${what} ${of}`) });
+    const count = (
+      part: FunnelPart['part'],
+      label: string,
+      of: string,
+      what = 'count(*)',
+      none = '',
+    ): void => {
+      const asks = none === '' ? {} : { none: this.whole(`SELECT count(*) ${none}`) };
+      funnel.push({ part, label, sql: this.whole(`SELECT ${what} ${of}`), ...asks });
     };
     count('from', sourceWords(sourceOf(this.design, query.from)!).plural, base);
-    this.joins.forEach(({ label }, i) =>
-      count('with', label, [base, ...this.joins.slice(0, i + 1).map((join) => join.sql)].join('\n  ')),
-    );
+    this.joins.forEach(({ label, sql: joined, none }, i) => {
+      const before = [base, ...this.joins.slice(0, i).map((join) => join.sql)].join('\n  ');
+      count('with', label, `${before}\n  ${joined}`, 'count(*)', none === null ? '' : `${before}\n  ${none}`);
+    });
     conditions.forEach(({ label }, i) =>
       count('where', label, `${from}${whereOf(conditions.slice(0, i + 1))}`),
     );
@@ -496,10 +520,22 @@ class Compiler {
     const word = keepWithout ? 'LEFT JOIN' : 'JOIN';
     const meets = (on: readonly (readonly [string, string])[]): string =>
       on.map(([own, other]) => `${alias}.${sqlName(other)} = ${before}.${sqlName(own)}`).join(' AND ');
+    // What is there wherever one was found: a key, or a column of our own where a result has none.
+    const key = sourceOf(this.design, of);
+    const mark =
+      by.by === 'same' ? '~k' : key?.of === 'table' ? fieldOf(key.table, key.table.key[0]!)!.name : '~m';
     const add = (path: readonly string[], source: string, on: () => string): void => {
       // A condition may name the rows that are being joined.
-      const index = this.joins.push({ join, alias, path, of, sql: '', label: this.joinLabel(join, of) }) - 1;
-      this.joins[index] = { ...this.joins[index]!, sql: `${word} ${source} AS ${alias} ON ${on()}` };
+      const label = this.joinLabel(join, of);
+      const index = this.joins.push({ join, alias, path, of, sql: '', none: null, label }) - 1;
+      const meeting = `ON ${on()}`;
+      const marked = mark === '~m' ? `(SELECT 1 AS "~m", * FROM ${source})` : source;
+      const none = `LEFT JOIN ${marked} AS ${alias} ${meeting}\nWHERE ${alias}.${sqlName(mark)} IS NULL`;
+      this.joins[index] = {
+        ...this.joins[index]!,
+        sql: `${word} ${source} AS ${alias} ${meeting}`,
+        none: by.by === 'link' ? null : none,
+      };
     };
     if (by.by === 'link') {
       const field = rows.fields.find(({ id }) => id === by.link);

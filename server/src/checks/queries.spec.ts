@@ -304,6 +304,27 @@ describe('queries over suppliers, parts and shipments', () => {
       );
     });
 
+    it('of which it is counted how many rows find none, whether those are kept or not', async () => {
+      const [[none]] = (
+        await duck.runAndReadAll('SELECT count(*) FROM s WHERE code NOT IN (SELECT supplier FROM sp)')
+      ).getRows() as [[bigint]];
+      const [[lonely]] = (
+        await duck.runAndReadAll(
+          'SELECT count(*) FROM s WHERE lower(trim(city)) NOT IN (SELECT lower(trim(city)) FROM p WHERE city IS NOT NULL) OR city IS NULL',
+        )
+      ).getRows() as [[bigint]];
+      expect([none, lonely].every((count) => count > 0n)).toBeTrue();
+      for (const keepWithout of [true, false]) {
+        const count = async (join: QueryJoin): Promise<unknown> =>
+          ((await ours(begin('supplier', { joins: [join] }))).funnel[1] as { none?: number }).none;
+        expect(await count({ ...SHIPPED, keepWithout })).toBe(Number(none));
+        expect(await count(sameCity(true, true, keepWithout))).toBe(Number(lonely));
+        const condition = '"#j_w"."#f_nSupplier" = "#f_sNo"';
+        const by: QueryJoin['by'] = { by: 'condition', from: 't_shipment', condition };
+        expect(await count({ id: 'j_w', at: null, by, name: 'sent', keepWithout })).toBe(Number(none));
+      }
+    });
+
     it('none that is switched off, nor what stands beside it', async () => {
       const off = { ...SHIPPED, off: true };
       const part: QueryJoin = {
@@ -783,7 +804,7 @@ describe('queries over suppliers, parts and shipments', () => {
       );
     });
 
-    it('put a result beside rows, kept without one too', async () => {
+    it('put a result beside rows, kept without one too, and count those', async () => {
       const join: QueryJoin = {
         id: 'j_busy',
         at: null,
@@ -791,6 +812,8 @@ describe('queries over suppliers, parts and shipments', () => {
         name: 'busy',
         keepWithout: true,
       };
+      const { funnel } = await ours(begin('supplier', { joins: [join] }));
+      expect((funnel[1] as { none?: number }).none).toBe(3);
       await same(
         asking(begin('supplier', { joins: [join] }), [], ['code', 'busy.times', 'busy.who.city']),
         'SELECT s.code, n, CASE WHEN n IS NOT NULL THEN s.city END FROM s LEFT JOIN (SELECT supplier, count(*) AS n FROM sp GROUP BY 1 HAVING count(*) > 1) ON supplier = s.code',

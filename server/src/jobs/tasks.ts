@@ -22,6 +22,7 @@ import {
   type Answers,
   type CompiledQuery,
   type Compiling,
+  type CountedPart,
   type FunnelPart,
   type ResultColumn,
 } from '@heathridge/core/query';
@@ -196,7 +197,7 @@ export interface QueryResult {
   readonly more: boolean;
   /** The SQL, for reading. */
   readonly sql: string;
-  readonly funnel: readonly (Omit<FunnelPart, 'sql'> & { readonly count: number })[];
+  readonly funnel: readonly CountedPart[];
 }
 
 export interface Results {
@@ -366,11 +367,16 @@ function runQuery(
   const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
   const explain = (): string => faultOf(db, design, query, { today, answers });
   const rows = rowsOf(db, compiled, limit + 1, explain);
-  const funnel = compiled.funnel.map(({ part, label, sql }) => {
+  const counted = (sql: string): number => {
     const ask = (): unknown => db.prepare(sql).raw().get(used(sql, compiled.params));
-    const [count] = inWords(ask, explain) as [number];
-    return { part, label, count };
-  });
+    return (inWords(ask, explain) as [number])[0];
+  };
+  const funnel = compiled.funnel.map(({ part, label, sql, none }) => ({
+    part,
+    label,
+    count: counted(sql),
+    ...(none === undefined ? {} : { none: counted(none) }),
+  }));
   const emptied = funnel.findIndex(({ count }, i) => count === 0 && i > 0 && funnel[i - 1]!.count > 0);
   return {
     columns: compiled.columns,

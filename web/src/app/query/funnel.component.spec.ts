@@ -4,8 +4,9 @@ import { FunnelComponent } from './funnel.component';
 
 describe('FunnelComponent', () => {
   async function show(
-    funnel: { part: string; label: string; count: number; why?: string[] }[],
+    funnel: { part: string; label: string; count: number; none?: number; why?: string[] }[],
   ): Promise<HTMLElement> {
+    TestBed.resetTestingModule();
     TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
     const fixture = TestBed.createComponent(FunnelComponent);
     fixture.componentRef.setInput('funnel', funnel);
@@ -47,6 +48,11 @@ describe('FunnelComponent', () => {
       { part: 'group', label: 'School', count: 1 },
     ]);
     expect(element.textContent).toContain('5 have none');
+    const many = await show([
+      { part: 'from', label: 'Hires', count: 100 },
+      { part: 'with', label: 'Payments', count: 240, none: 7 },
+    ]);
+    expect(many.textContent).toContain('7 have none');
     expect(element.textContent).toContain('1 group');
     expect(element.textContent).not.toContain('1 groups');
   });

@@ -73,7 +73,7 @@ export class FunnelComponent {
       [0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count))],
       [0, 100],
     );
-    return parts.map(({ part, label, count, why = [] }, i) => {
+    return parts.map(({ part, label, count, none, why = [] }, i) => {
       const before = i === 0 ? count : parts[i - 1]!.count;
       const lost = before - count;
       const emptied = count === 0 && before > 0;
@@ -87,8 +87,8 @@ export class FunnelComponent {
         why,
         lost: emptied
           ? 'this part leaves nothing'
-          : part === 'with' && lost > 0
-            ? `${number(lost)} have none`
+          : part === 'with' && (none ?? lost) > 0
+            ? `${number(none ?? lost)} have none`
             : '',
       };
     });
