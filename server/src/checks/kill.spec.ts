@@ -103,7 +103,7 @@ describe('a design that changes under an open file', () => {
     const query = {
       ...QUERY,
       from: 't_hire',
-      where: ['"#f_hireHireNumber" = 1417'],
+      where: [{ is: 'so', expression: '"#f_hireHireNumber" = 1417' }],
       columns: [{ id: 'fee', label: 'Fee', expression: '"#f_hireMonthlyFee"' }],
     };
     expect((await save('25.00')).status).toBe(200);
