@@ -35,7 +35,7 @@ import type { DateStep, ValueKind } from '../values';
 import {
   activeJoins,
   allRead,
-  boundColumns,
+  typedColumns,
   conditionTexts,
   fieldShown,
   isApart,
@@ -54,8 +54,8 @@ import {
   stackOf,
   tableOfQuery,
   type Answers,
-  type BoundColumn,
-  type BoundMeasure,
+  type TypedColumn,
+  type TypedMeasure,
   type QueryScope,
 } from './scope';
 import { joinsOf } from './repeats';
@@ -331,7 +331,7 @@ class Compiler {
         sql: this.whole(`SELECT d, ${faultName('v')} FROM (${inner}) WHERE typeof(v) = 'blob' LIMIT 1`),
       };
     };
-    const { plain, measures } = boundColumns(this.design, this.query, this.scope);
+    const { plain, measures } = typedColumns(this.design, this.query, this.scope);
     const columns = [
       ...plain.map(({ column: { label }, bound }) => ({ label, bound })),
       ...measures.flatMap(({ measure: { label }, of }) => (of ? [{ label, bound: of }] : [])),
@@ -402,7 +402,7 @@ class Compiler {
     const { query } = this;
     const faults = this.around.length > 0 ? this.within : 'raise';
     const conditions = this.conditions(faults);
-    const { plain, measures } = boundColumns(this.design, query, this.scope);
+    const { plain, measures } = typedColumns(this.design, query, this.scope);
     const writing = { ...this.writing, faults };
     const grouped = plain.map((column) => this.plain(column, writing));
     const names = grouped.flatMap(({ inner }) => inner.map(({ name }) => sqlName(name)));
@@ -576,7 +576,7 @@ class Compiler {
     return link?.label ?? sourceWords(source).label;
   }
 
-  private plain({ column, name, bound, step }: BoundColumn, writing: SqlWriting): Output {
+  private plain({ column, name, bound, step }: TypedColumn, writing: SqlWriting): Output {
     const written = toSql(bound, writing).sql;
     if (step) {
       const own = `q.${sqlName(name)}`;
@@ -599,7 +599,7 @@ class Compiler {
    * What a total is worked out of as a column, and beside it which of the rows it is: each is the first once for each
    * group, told by the keys of the rows that the total is about.
    */
-  private counted(measured: BoundMeasure, grouped: readonly Output[], writing: SqlWriting): string[] {
+  private counted(measured: TypedMeasure, grouped: readonly Output[], writing: SqlWriting): string[] {
     const { name, of, by, measure } = measured;
     const value = of ? toSql(of, writing).sql : 'NULL';
     const groups = grouped.flatMap(({ inner }) => inner.map(({ sql }) => sql));
@@ -628,7 +628,7 @@ class Compiler {
   }
 
   /** The keys of the rows that a total is about. */
-  private keysOf(measured: BoundMeasure): string[] {
+  private keysOf(measured: TypedMeasure): string[] {
     const rows = [
       { alias: 't0', of: this.query.from },
       ...joinsOf(this.query, measured).map(({ id }) => this.joins.find(({ join }) => join.id === id)!),
@@ -654,7 +654,7 @@ class Compiler {
   }
 
   /** `window`: from group to group, along the last thing that is grouped by, anew for each of the others. */
-  private measure(measured: BoundMeasure, above: SqlWriting, isOnce: boolean, window: string): Output {
+  private measure(measured: TypedMeasure, above: SqlWriting, isOnce: boolean, window: string): Output {
     const { measure, name, of } = measured;
     const { total } = measure;
     const named = { id: measure.id, label: measure.label };
@@ -737,7 +737,7 @@ class Compiler {
   private average(
     named: { id: string; label: string },
     bound: Extract<Bound, { readonly op: 'add' | 'sub' | 'mul' | 'div' | 'mod' }>,
-    measured: BoundMeasure,
+    measured: TypedMeasure,
     writing: SqlWriting,
   ): Output {
     const { name } = measured;

@@ -24,7 +24,7 @@ import type { DateStep } from '../values';
 import { keepScope, sameText, withoutUnasked } from './compile';
 import {
   activeJoins,
-  boundColumns,
+  typedColumns,
   conditionTexts,
   isApart,
   isOverGroups,
@@ -36,7 +36,7 @@ import {
   sourceOf,
   stackOf,
   type Answers,
-  type BoundMeasure,
+  type TypedMeasure,
 } from './scope';
 import { joinsOf } from './repeats';
 
@@ -663,7 +663,7 @@ class PlainQuery {
     const where = conditionTexts(query.where).map((source) =>
       plain.condition(bindCondition(source, { catalog: scope.catalog, table: query.id }).bound),
     );
-    const bound = boundColumns(design, query, scope);
+    const bound = typedColumns(design, query, scope);
     const columns = bound.plain.map(({ column: { id, label }, name, bound: of, step }) => {
       if (step) {
         const sql = plainStep(step, plain.value(of));
@@ -787,7 +787,7 @@ class PlainQuery {
   private counted(
     plain: PlainSql,
     query: Query,
-    measures: readonly BoundMeasure[],
+    measures: readonly TypedMeasure[],
     columns: readonly { readonly name: string; readonly sql: string; readonly groups: string }[],
     rows: ReadonlyMap<string | null, { readonly rows: Rows; readonly of: string }>,
   ): { readonly rows: Rows; readonly lines: (from: readonly string[]) => string[] } {
@@ -926,7 +926,7 @@ function plainWindow(columns: readonly { readonly name: string; readonly isText:
   return `${before.length > 0 ? `PARTITION BY ${before.join(', ')} ` : ''}${order}`.trim();
 }
 
-function measured(plain: PlainSql, measure: BoundMeasure, only = '', window = ''): string {
+function measured(plain: PlainSql, measure: TypedMeasure, only = '', window = ''): string {
   const {
     measure: { total },
     bound,

@@ -2,12 +2,12 @@ import { some, type Bound } from '../expression';
 import type { Design, Measure, Query, QueryJoin } from '../design';
 import {
   activeJoins,
-  boundColumns,
+  typedColumns,
   joinedTo,
   scopeOf,
   sourceOf,
   sourceWords,
-  type BoundMeasure,
+  type TypedMeasure,
 } from './scope';
 
 /** A total that counts rows more than once, because others stand beside them that are several. */
@@ -65,7 +65,7 @@ export function joinsUsed(query: Query, bounds: readonly Bound[]): QueryJoin[] {
 }
 
 /** The joins whose rows, with the row that the query starts from, a total is about. */
-export const joinsOf = (query: Query, { of }: BoundMeasure): QueryJoin[] =>
+export const joinsOf = (query: Query, { of }: TypedMeasure): QueryJoin[] =>
   of ? joinsUsed(query, [of]) : [];
 
 /** Totals in which rows count more than once. Throws as `scopeOf` does. */
@@ -73,7 +73,7 @@ export function repeats(design: Design, query: Query): Repeat[] {
   if (!query.group) return [];
   const many = activeJoins(query).filter(isMany);
   if (many.length === 0) return [];
-  const { measures } = boundColumns(design, query, scopeOf(design, query));
+  const { measures } = typedColumns(design, query, scopeOf(design, query));
   return measures.flatMap((measured): Repeat[] => {
     const { measure } = measured;
     if (SAFE.has(measure.total) || measure.once) return [];
@@ -93,7 +93,7 @@ export function repeats(design: Design, query: Query): Repeat[] {
 }
 
 /** Whether the rows that a total is about have keys by which each can be counted once. */
-export function canCountOnce(design: Design, query: Query, measured: BoundMeasure): boolean {
+export function canCountOnce(design: Design, query: Query, measured: TypedMeasure): boolean {
   const sources = [query.from, ...joinsOf(query, measured).map((join) => rowsOfJoin(design, query, join))];
   return sources.every((id) => sourceOf(design, id)?.of === 'table');
 }

@@ -346,11 +346,11 @@ export function joinedTo(
  * The columns of a query, bound over its rows: of a group, what it is grouped by and what is worked out, else its
  * columns, else every field of what it starts from.
  */
-export function boundColumns(
+export function typedColumns(
   design: Design,
   query: Query,
   { catalog, table, base, shows }: QueryScope,
-): { readonly plain: BoundColumn[]; readonly measures: BoundMeasure[] } {
+): { readonly plain: TypedColumn[]; readonly measures: TypedMeasure[] } {
   const bound = (column: QueryColumn | GroupColumn): Bound =>
     bind(column.expression, { catalog, table }).bound;
   if (!query.group)
@@ -372,19 +372,19 @@ export function boundColumns(
     measures: query.group.measures.map((measure, i) => ({
       measure,
       name: columnName('m', i),
-      ...boundMeasure(measure, { catalog, table }),
+      ...typedMeasure(measure, { catalog, table }),
     })),
   };
 }
 
-export interface BoundColumn {
+export interface TypedColumn {
   readonly column: QueryColumn;
   readonly name: string;
   readonly bound: Bound;
   readonly step?: GroupColumn['step'];
 }
 
-export interface BoundMeasure {
+export interface TypedMeasure {
   readonly measure: Measure;
   readonly name: string;
   /** What is worked out over the rows of a group. */
@@ -447,7 +447,7 @@ export const isOverGroups = ({ total }: Measure): boolean => OVER_GROUPS.has(tot
 export const isApart = ({ total, once }: Measure): boolean =>
   once === true || total === 'median' || total === 'first' || total === 'last' || OVER_GROUPS.has(total);
 
-function boundMeasure(
+function typedMeasure(
   measure: Measure,
   scope: { readonly catalog: Catalog; readonly table: string },
 ): { readonly bound: Bound; readonly of: Bound | null; readonly by: Bound | null } {
@@ -515,7 +515,7 @@ const results = new WeakMap<Design, WeakMap<Query, ResultRows>>();
 
 function makeResult(design: Design, query: Query, telling: Telling): ResultRows {
   const scope = scopeOf(design, query, telling);
-  const { plain, measures } = boundColumns(design, query, scope);
+  const { plain, measures } = typedColumns(design, query, scope);
   const names: string[] = [];
   const named = (label: string): string => {
     const name = uniqueName(nameFromLabel(label, 'column'), names);
@@ -573,7 +573,7 @@ export function fieldShown(
 }
 
 /** Totals of a plain money field are money, its least and most are what it is; a count is a number. */
-export function measureKind({ measure: { total }, bound, of }: BoundMeasure): ValueKind {
+export function measureKind({ measure: { total }, bound, of }: TypedMeasure): ValueKind {
   const kind = of ? kindOfBound(of) : null;
   const isKept = total === 'least' || total === 'most';
   if (total === 'joined') return { kind: 'longText' };
@@ -590,7 +590,7 @@ export const SHARE_PLACES = 1;
 
 const scaleOf = ({ type }: Bound): number => (type.type === 'number' ? type.scale : 0);
 
-export function measureType(measure: BoundMeasure): Type {
+export function measureType(measure: TypedMeasure): Type {
   const {
     bound,
     measure: { total },

@@ -1,7 +1,7 @@
 import { attempt, bind, bindCondition, ExpressionError, idsIn } from '../expression';
 import type { Design, Query, QueryJoin } from '../design';
 import { compileQuery, keepScope } from './compile';
-import { activeJoins, boundColumns, leavesOf, scopeOf, sourceOf } from './scope';
+import { activeJoins, typedColumns, leavesOf, scopeOf, sourceOf } from './scope';
 
 /** What a join is called in what is said of it. */
 export const joinWords = (design: Design, { by, name }: QueryJoin): string => {
@@ -32,7 +32,7 @@ export function queryProblems(design: Design, query: Query): string[] {
     // A starting value may not name a field.
     for (const { start } of query.questions)
       if (start !== null) bind(start, { catalog: scope.catalog, table: null });
-    boundColumns(design, query, scope);
+    typedColumns(design, query, scope);
     const kept = leavesOf(query.keep);
     if (kept.length > 0) {
       const result = keepScope(design, query);
