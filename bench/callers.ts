@@ -6,13 +6,18 @@ export type Caller = (method: 'GET' | 'POST', url: string, body?: unknown) => Pr
 /** A kept connection on which one call after the other is made. */
 class Line {
   private got: Buffer = Buffer.alloc(0);
+  /** The server ends what nothing has been asked over for a while. */
+  isClosed = false;
   private waiting: { resolve(text: string): void; reject(error: Error): void } | null = null;
 
   constructor(private readonly socket: Socket) {
     socket.setNoDelay(true);
     socket.on('data', (bytes) => this.take(bytes));
     socket.on('error', (error) => this.waiting?.reject(error));
-    socket.on('close', () => this.waiting?.reject(new Error('The connection was closed.')));
+    socket.on('close', () => {
+      this.isClosed = true;
+      this.waiting?.reject(new Error('The connection was closed.'));
+    });
   }
 
   ask(request: string): Promise<string> {
@@ -56,7 +61,7 @@ export class Callers {
 
   call: Caller = async (method, url, body) => {
     const { host, hostname, port, pathname, search } = new URL(url);
-    const free = this.free.get(host) ?? [];
+    const free = (this.free.get(host) ?? []).filter(({ isClosed }) => !isClosed);
     this.free.set(host, free);
     const line = free.pop() ?? new Line(connect(Number(port), hostname));
     if (!this.all.includes(line)) this.all.push(line);

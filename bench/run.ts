@@ -16,6 +16,7 @@ import { Callers, type Caller } from './callers';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
 import { pageFigures } from './pages';
+import { queryFigures } from './queries';
 import { openingRecords, searchingRecords } from './records';
 import { scrolling } from './scrolling';
 import { takingIn } from './taking-in';
@@ -234,6 +235,14 @@ async function main(): Promise<void> {
   const data = mkdtempSync(join(tmpdir(), 'heathridge-bench-'));
   const app = await buildApp({ data, signInsAMinute: 1000 });
   const figures: Figure[] = [];
+  const began = performance.now();
+  const add = (...more: Figure[]): void => {
+    figures.push(...more);
+    // It takes long: whoever waits sees how far it is, and has what was measured if it ends before its time.
+    const minutes = ((performance.now() - began) / 60_000).toFixed(1);
+    for (const { what, ours, theirs } of more)
+      process.stdout.write(`${minutes} min: ${(ours / theirs).toFixed(2)} ${what}\n`);
+  };
   let callers: Callers | undefined;
   try {
     const person = await app.context.accounts.create('bench', 'Bench', 'a long enough password', true);
@@ -254,12 +263,12 @@ async function main(): Promise<void> {
     const { call } = callers;
     const post = (path: string, body: unknown): Promise<string> =>
       call('POST', `${address}/api/files/${id}/${path}`, body);
-    figures.push(await emptyRoute(call, `${address}/api/files/${id}/progress/none`));
+    add(await emptyRoute(call, `${address}/api/files/${id}/progress/none`));
     const bare = openForReading(file.path);
     const page = (sql: string) => () => JSON.stringify(bare.prepare(sql).raw().all());
 
     const first = { start: 0, limit: 200, sort: [], search: '' };
-    figures.push({
+    add({
       what: 'First page of 200 rows of 1,000,000, over HTTP',
       against: 'driver + JSON.stringify in process',
       ...(await medians(
@@ -273,7 +282,7 @@ async function main(): Promise<void> {
     // The anchors are sampled in the background: the next asks find them.
     await new Promise((resolve) => setTimeout(resolve, 8000));
     const what = '200 rows from row 900,000 by an indexed field, over HTTP';
-    figures.push({
+    add({
       what,
       against: 'driver with OFFSET + JSON.stringify in process',
       ...(await medians(
@@ -281,7 +290,7 @@ async function main(): Promise<void> {
         page('SELECT * FROM entry ORDER BY day, number LIMIT 200 OFFSET 900000'),
       )),
     });
-    figures.push(await seeking(what, file.path, () => post('tables/t_entry/window', deep), call));
+    add(await seeking(what, file.path, () => post('tables/t_entry/window', deep), call));
 
     let saves = 0;
     // Always another one, and none that the rule further down would refuse.
@@ -299,19 +308,19 @@ async function main(): Promise<void> {
       return { saved: [] };
     });
     const simplest = await simple.listen({ port: 0, host: '127.0.0.1' });
-    figures.push({
+    add({
       what: 'Saving one record (checks, history and commit on disk), over HTTP',
       against: 'driver’s UPDATE, history row and commit in a route of bare Fastify, over HTTP',
       ...(await medians(edit, () => call('POST', simplest, { saves }), 300)),
     });
     await simple.close();
-    figures.push({
+    add({
       what: 'Saving one record (checks, history and commit on disk), over HTTP',
       against: 'driver’s UPDATE, history row and commit in process',
       ...(await medians(edit, () => bareSave(500_001, nextFee()), 300)),
     });
-    figures.push(await manyPeople(call, `${address}/api/files/${id}/rows`, file));
-    figures.push(
+    add(await manyPeople(call, `${address}/api/files/${id}/rows`, file));
+    add(
       await peopleTyping({
         file: `${address}/api/files/${id}`,
         cookie,
@@ -323,7 +332,7 @@ async function main(): Promise<void> {
     const today = app.context.clock.today('UTC');
     const script = join(data, 'overdue.sql');
     writeFileSync(script, `${plainQuery(file.design, OVERDUE, today)};`);
-    figures.push({
+    add({
       what: 'The overdue query over 1,000,000 rows with its funnel of 4 counts, over HTTP',
       against: 'sqlite3 command line, the query alone',
       ...(await medians(
@@ -338,10 +347,10 @@ async function main(): Promise<void> {
         5,
       )),
     });
-    figures.push(...(await designChanges(id, data, app.context.files, post)));
-    figures.push(...(await changesBack(id, data, app.context.files, post)));
+    add(...(await designChanges(id, data, app.context.files, post)));
+    add(...(await changesBack(id, data, app.context.files, post)));
     let typed = 0;
-    figures.push({
+    add({
       what: 'Choices for what is typed into a lookup of 100,000 rows, over HTTP',
       against: `${CHOICE} ms`,
       ...(await medians(
@@ -366,18 +375,19 @@ async function main(): Promise<void> {
       await applyDraft(files, jobs, id, version, [{ change: 'addTable', table }], 'Bench', clock);
     };
     const bringing = { file: files.get(id), send, apply, csv: readFileSync(path) };
-    figures.push(...(await bringingIn(data, BROUGHT, path, bringing)));
+    add(...(await bringingIn(data, BROUGHT, path, bringing)));
     const at = `${address}/api/files/${id}`;
-    figures.push(await searchingRecords(files.get(id), at, cookie, LARGE, call));
-    figures.push(await openingRecords(files.get(id), at, cookie, apply, call));
-    figures.push(await scrolling(LARGE, ROWS, FILL));
-    figures.push(...(await takingIn(data, ROWS, address, cookie)));
-    figures.push({
+    add(await searchingRecords(files.get(id), at, cookie, LARGE, call));
+    add(await openingRecords(files.get(id), at, cookie, apply, call));
+    add(...(await queryFigures(ROWS)));
+    add(await scrolling(LARGE, ROWS, FILL));
+    add(...(await takingIn(data, ROWS, address, cookie)));
+    add({
       what: 'A frame (19 of 20) while a card is dragged on a map of 100 tables, in the browser',
       against: 'the same on a map of 10 tables',
       ...(await mapFrames()),
     });
-    figures.push(...(await pageFigures()));
+    add(...(await pageFigures()));
     bare.close();
   } finally {
     callers?.close();

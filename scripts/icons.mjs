@@ -4,7 +4,7 @@ import { createRequire } from 'node:module';
 
 const NAMES = (
   'abc add arrow_downward arrow_upward arrow_back arrow_forward calendar_month calendar_today check ' +
-  'check_box check_circle chevron_left chevron_right close code delete drag_indicator edit error keyboard_arrow_down keyboard_arrow_up payments arrow_drop_down functions ' +
+  'check_box check_circle first_page last_page chevron_left chevron_right close code delete drag_indicator edit error keyboard_arrow_down keyboard_arrow_up payments arrow_drop_down functions ' +
   'home key list logout notes numbers picture_as_pdf pin print redo save search ' +
   'storefront tag undo visibility visibility_off warning arrow_outward call_split ' +
   'photo_camera content_paste table_view help folder_open task_alt more_vert progress_activity ' +

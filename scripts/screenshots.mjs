@@ -106,7 +106,7 @@ try {
   await shot('bring');
 
   await page.getByRole('link', { name: 'Query' }).click();
-  await page.getByRole('region', { name: 'Result' }).getByRole('cell').first().waitFor();
+  await page.getByRole('application').waitFor();
   await shot('query');
   await page.getByRole('link', { name: 'Screens' }).click();
   await page.getByRole('button', { name: 'Repairs', exact: true }).click();

@@ -8,124 +8,12 @@ import {
   type FormButton,
   type FormPart,
   type FormWorked,
-  type Query,
   type Report,
 } from '@heathridge/core/design';
 import { asList, cardsFrom, cellFor, formFromTable, mapParts } from '@heathridge/core/form';
-import { joinsAlong, so } from '@heathridge/core/query';
 import { fieldId, tableId } from './tables';
 
 const ref = (table: string, name: string): string => `"#${fieldId(table, name)}"`;
-
-const query = (id: string, label: string, from: string, rest: Partial<Query>): Query => ({
-  type: 'query',
-  id,
-  label,
-  from: tableId(from),
-  questions: [],
-  joins: [],
-  where: [],
-  columns: [],
-  group: null,
-  keep: [],
-  unlike: false,
-  sort: [],
-  first: null,
-  ...rest,
-});
-
-const toPlayer = fieldId('hire', 'player');
-const toSchool = fieldId('player', 'school');
-
-export const QUERIES: readonly Query[] = [
-  query('q_overdue', 'Overdue by school', 'hire', {
-    joins: joinsAlong([{ path: [toPlayer, toSchool], keepWithout: false }]),
-    where: [so(`${ref('hire', 'returned_on')} IS NULL`), so(`${ref('hire', 'due_back')} < CURRENT_DATE`)],
-    group: {
-      by: [
-        {
-          id: 'school',
-          label: 'School',
-          expression: `${ref('hire', 'player')}.${ref('player', 'school')}.${ref('school', 'name')}`,
-        },
-      ],
-      measures: [
-        { id: 'hires', label: 'Hires', total: 'count', expression: null },
-        { id: 'fees', label: 'Monthly fees', total: 'sum', expression: ref('hire', 'monthly_fee') },
-        {
-          id: 'late',
-          label: 'Longest days late',
-          total: 'most',
-          expression: `CURRENT_DATE - ${ref('hire', 'due_back')}`,
-        },
-      ],
-    },
-    sort: [{ column: 'hires', descending: true }],
-  }),
-  query('q_neverHired', 'Instruments never hired', 'instrument', {
-    where: [so(`COUNT("#${fieldId('hire', 'instrument')}") = 0`)],
-    columns: [
-      { id: 'number', label: 'Asset number', expression: ref('instrument', 'asset_number') },
-      { id: 'kind', label: 'Kind', expression: ref('instrument', 'kind') },
-      { id: 'bought', label: 'Bought on', expression: ref('instrument', 'bought_on') },
-      { id: 'value', label: 'Value', expression: ref('instrument', 'value') },
-    ],
-    sort: [{ column: 'value', descending: true }],
-  }),
-  query('q_repairCost', 'Repair cost by kind', 'repair_line', {
-    group: {
-      by: [
-        {
-          id: 'kind',
-          label: 'Kind',
-          expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}.${ref('instrument', 'kind')}.${ref('kind', 'name')}`,
-        },
-      ],
-      measures: [
-        { id: 'lines', label: 'Lines', total: 'count', expression: null },
-        { id: 'cost', label: 'Cost', total: 'sum', expression: ref('repair_line', 'cost') },
-        { id: 'mean', label: 'Average cost', total: 'average', expression: ref('repair_line', 'cost') },
-      ],
-    },
-    sort: [{ column: 'cost', descending: true }],
-  }),
-  query('q_noPhone', 'Players without a phone', 'player', {
-    where: [so(`${ref('player', 'phone')} IS NULL`), so(ref('player', 'active'))],
-    columns: [
-      { id: 'surname', label: 'Surname', expression: ref('player', 'surname') },
-      { id: 'first', label: 'First name', expression: ref('player', 'first_name') },
-      { id: 'school', label: 'School', expression: ref('player', 'school') },
-      { id: 'email', label: 'Email', expression: ref('player', 'email') },
-    ],
-    sort: [{ column: 'surname', descending: false }],
-  }),
-  query('q_spend', 'Repairs with technician', 'repair_line', {
-    joins: joinsAlong([{ path: [fieldId('repair_line', 'repair')], keepWithout: false }]),
-    columns: [
-      {
-        id: 'technician',
-        label: 'Technician',
-        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'technician')}`,
-      },
-      { id: 'job', label: 'Job', expression: `${ref('repair_line', 'repair')}.${ref('repair', 'job')}` },
-      {
-        id: 'instrument',
-        label: 'Instrument',
-        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'instrument')}`,
-      },
-      { id: 'work', label: 'Work', expression: ref('repair_line', 'work') },
-      {
-        id: 'done',
-        label: 'Done on',
-        expression: `${ref('repair_line', 'repair')}.${ref('repair', 'done_on')}`,
-      },
-      { id: 'cost', label: 'Cost', expression: ref('repair_line', 'cost') },
-    ],
-    where: [
-      so(`${ref('repair_line', 'repair')}.${ref('repair', 'done_on')} >= CURRENT_DATE - INTERVAL '6' MONTH`),
-    ],
-  }),
-];
 
 export const REPORTS: readonly Report[] = [
   {
@@ -317,7 +205,7 @@ export function demoForms(design: Design): Form[] {
       ...player,
       parts: withBesideCells(
         player.parts,
-        button('b_hire', 'New hire', { act: 'open', screen: hire.id, link: toPlayer }),
+        button('b_hire', 'New hire', { act: 'open', screen: hire.id, link: fieldId('hire', 'player') }),
       ),
     },
     make('instrument', 'o_instruments', 'Instruments', 2),

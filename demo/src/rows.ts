@@ -60,6 +60,8 @@ const TECHNICIANS = [
   'Jules Pascoe',
   'Wanda Zielinska',
 ];
+/** Has begun this month, with nothing on her bench yet; she mends brass. */
+const NEWCOMER = 'Runa Feldt';
 const PARTS =
   'Cork grease|Valve oil|Water key cork|Pad set, flute|Pad set, clarinet|Pad set, saxophone|Bow rehair|Bridge, violin|Bridge, cello|String set, violin|String set, viola|String set, cello|String set, bass|Peg, rosewood|Tailpiece|Fine tuner|Chin rest|End pin|Sound post|Mouthpiece, cornet|Mouthpiece, trombone|Valve spring|Valve felt|Slide grease|Lyre screw|Spit valve spring|Ligature|Reed, clarinet 2|Reed, saxophone 2½|Reed, oboe|Crook cork|Key spring|Drum head 14″|Snare wires|Hinge, case|Latch, case|Handle, case|Accordion strap|Harp string E|Guitar string set'.split(
     '|',
@@ -199,8 +201,8 @@ export function demoRows(today: string): Rows {
     }),
     hire: hires.map((row) => [...row, 'Mara Ashdown', `${String(row[5] ?? row[3])}T09:30:00Z`]),
     payment: payments,
-    technician: TECHNICIANS.map((name, i) => [i + 1, name]),
-    mends,
+    technician: [...TECHNICIANS, NEWCOMER].map((name, i) => [i + 1, name]),
+    mends: [...mends, [TECHNICIANS.length + 1, 1, past(today, 20)]],
     part: PARTS.map((name, i) => [i + 1, name, d.whole(3, 80) * 50, d.whole(0, 40)]),
     repair: repairs,
     repair_line: lines,

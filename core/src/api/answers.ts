@@ -1,10 +1,21 @@
 import * as v from 'valibot';
 import { Change, type Notice } from '../change';
 import { FAULTS } from '../expression';
-import { Board, Form, Id, LISTS, Settings, Table, type Design as DesignType, type ListName } from '../design';
+import {
+  Board,
+  Form,
+  Id,
+  LISTS,
+  Query,
+  Settings,
+  Table,
+  type Design as DesignType,
+  type ListName,
+  type Written,
+} from '../design';
 import type { Beyond } from '../form';
 import type { LinkOffer } from '../plan';
-import type { CountedPart, ResultColumn } from '../query';
+import type { CountedPart, Grouped, ResultColumn } from '../query';
 import type { PageModel } from '../report';
 import { GridView, Key, type RowKey } from '../rows';
 import { Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
@@ -135,7 +146,7 @@ const DefinitionLists = Object.fromEntries(
 };
 
 /** All definitions of a file. */
-const Definitions = v.strictObject({
+export const Definitions = v.strictObject({
   version: v.number(),
   settings: Settings,
   ...DefinitionLists,
@@ -329,10 +340,41 @@ export const Page = v.strictObject({ total: v.number(), rows: v.array(RecordRow)
 export const QueryResult = v.strictObject({
   columns: v.array(computed<ResultColumn>()),
   rows: v.array(v.array(Plain)),
+  /** What each row is grouped by, as it is kept; nothing where rows are not grouped. */
+  keys: v.array(v.array(v.nullable(v.string()))),
   /** True when there are more rows than were asked for. */
   more: v.boolean(),
   sql: v.string(),
   funnel: v.array(computed<CountedPart>()),
+  /** Totals of a pivot that its cells do not tell. */
+  totals: v.array(computed<Grouped>()),
+  /** Of a query in SQL: the columns that it gives, or what is wrong with it and where. */
+  written: v.optional(computed<Written['columns']>()),
+  fault: v.optional(v.strictObject({ message: v.string(), from: v.number(), to: v.number() })),
+});
+
+export const QueryCounts = v.strictObject({ funnel: v.array(computed<CountedPart>()) });
+
+export const QueryRows = v.strictObject({
+  columns: v.array(computed<ResultColumn>()),
+  rows: v.array(v.array(Plain)),
+  /** True when there are more rows than these. */
+  more: v.boolean(),
+});
+
+/** A field by its table. */
+const FieldPlace = { table: Id, field: Id };
+
+/** What makes a query slow, and which indexes would help; times in milliseconds. */
+export const Advice = v.strictObject({
+  took: v.number(),
+  /** Tables that are read from end to end; `ordered` where the engine puts rows in order for this one run. */
+  whole: v.array(v.strictObject({ table: Id, rows: v.number(), ordered: v.boolean() })),
+  /** Indexes with which it takes less time, the best first. */
+  help: v.array(v.strictObject({ ...FieldPlace, before: v.number(), after: v.number() })),
+  tried: v.number(),
+  /** Indexes that nothing uses. */
+  idle: v.array(v.strictObject(FieldPlace)),
 });
 
 export const Pages = computed<PageModel>();
@@ -374,6 +416,16 @@ export const DeskInfo = v.strictObject({
 
 /** A board as it is there for whoever looks: each filter says by which way it narrows each part. */
 export const BoardInfo = v.strictObject({ board: Board });
+
+/** What the query of a part of a board gives. */
+export const BoardDrawing = v.strictObject({
+  query: Query,
+  columns: v.array(computed<ResultColumn>()),
+  rows: v.array(v.array(Plain)),
+  keys: v.array(v.array(v.nullable(v.string()))),
+  more: v.boolean(),
+  totals: v.array(computed<Grouped>()),
+});
 
 /** How many rows the lists have that are watched. */
 export const Watches = v.strictObject({

@@ -7,8 +7,18 @@ import { bindCondition } from '../expression';
 import { catalogOf } from '../design';
 import type { Viewer } from '../people';
 import { daysOf, shiftedDays, type Span } from './days';
-import { isOnScreen, narrowedBy, tableOn, wayTo, waysFrom, type Chosen, type ScreenPart } from './filters';
-import { boardFrom, filtersFor, partLabel, putBeside, resized, screenPart } from './make';
+import {
+  isOnScreen,
+  narrowedBy,
+  tableOn,
+  wayTo,
+  waysFrom,
+  type Chosen,
+  type RowsPart,
+  type ScreenPart,
+} from './filters';
+import { newQuery } from '../query';
+import { boardFrom, drawnPart, filtersFor, partLabel, putBeside, resized, screenPart } from './make';
 import { boardSort } from './sort';
 import { boardOf, boardsOf } from './there';
 
@@ -215,7 +225,7 @@ describe('a board', () => {
     );
     expect(resized(parts[0]!, { width: 1 }).width).toBe(2);
     expect(partLabel(DESIGN, parts[0]!)).toBe('Loans');
-    expect(partLabel({ forms: [] }, parts[0]!)).toBe('A screen that is gone');
+    expect(partLabel({ forms: [], queries: [] }, parts[0]!)).toBe('A screen that is gone');
   });
 
   it('says what of it is gone, and does without', () => {
@@ -234,6 +244,32 @@ describe('a board', () => {
     // It is not narrowed by another way that nobody asked for.
     expect(without.filters[0]!.ways).toEqual([{ part: 'k_o_fines', way: null }]);
     expect(boardSort.without(all, new Set(['t_borrower']))!.filters.map(({ id }) => id)).toEqual(['v_days']);
+  });
+
+  it('shows what queries give, and does without those that are gone', () => {
+    const query = { ...newQuery('q_x', 'Out by day', LOANS), chart: undefined };
+    const design: Design = {
+      ...DESIGN,
+      queries: [query, { ...query, id: 'q_sql', written: { sql: 'SELECT 1', columns: [] } }],
+    };
+    const chart = drawnPart('chart', query, 'k_chart');
+    const inSql = drawnPart('pivot', { ...query, id: 'q_sql' }, 'k_sql');
+    const all = { ...board([days(), row('t_borrower')]), parts: [chart, inSql] };
+    expect(boardSort.problems(design, all)).toEqual([]);
+    expect(boardSort.problems(DESIGN, all)).toEqual(['A query on this board is no longer there.']);
+    expect(boardSort.use(all, new Set(['q_x']))!.use).toBe('a part of it');
+    expect(boardSort.without(all, new Set(['q_x']))!.parts).toEqual([inSql]);
+    expect(partLabel(design, chart)).toBe('Out by day');
+    expect(partLabel(DESIGN, chart)).toBe('A query that is gone');
+    // Rows that SQL gives are not known: nothing narrows them.
+    expect(tableOn(design, chart as RowsPart)!.id).toBe('t_loan');
+    expect(tableOn(design, inSql as RowsPart)).toBeNull();
+    const seen = boardOf(design, { id: 'a', name: 'A', role: 'builder', duty: null }, all)!;
+    expect(seen.filters.map(({ ways }) => ways.map(({ way }) => way?.join('.') ?? null))).toEqual([
+      [jasmine.any(String) as never, null],
+      ['f_lBorrower', null],
+    ]);
+    expect(seen.parts.map((part) => 'label' in part && part.label)).toEqual(['Out by day', 'Out by day']);
   });
 });
 

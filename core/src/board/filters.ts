@@ -19,6 +19,10 @@ import { instantAt, isDate } from '../values';
 
 /** A part of a board that shows rows of a screen. */
 export type ScreenPart = Extract<BoardPart, { readonly screen: string }>;
+/** A part of a board that shows what a query gives. */
+export type DrawnPart = Extract<BoardPart, { readonly query: string }>;
+/** A part of a board that shows rows, or something of them. */
+export type RowsPart = ScreenPart | DrawnPart;
 /** Field ids from the rows of a part to what a filter asks for. */
 export type Way = readonly string[];
 
@@ -39,10 +43,18 @@ export type Narrowing = v.InferOutput<typeof Narrowing>;
 
 export const isOnScreen = (part: BoardPart): part is ScreenPart => 'screen' in part;
 
-/** The table whose rows a part shows; null where its screen is no longer there. */
-export function tableOn(design: Design, { screen }: ScreenPart): Table | null {
-  const form = design.forms.find(({ id }) => id === screen);
-  return design.tables.find(({ id }) => id === form?.table) ?? null;
+export const isDrawn = (part: BoardPart): part is DrawnPart => 'query' in part;
+export const hasRows = (part: BoardPart): part is RowsPart => isOnScreen(part) || isDrawn(part);
+
+/**
+ * The table whose rows a part shows, or whose rows its query begins with; null where its screen or query is no longer
+ * there, and where a query begins with another one, or is written in SQL.
+ */
+export function tableOn(design: Design, part: RowsPart): Table | null {
+  const form = isOnScreen(part) ? design.forms.find(({ id }) => id === part.screen) : undefined;
+  const query = isDrawn(part) ? design.queries.find(({ id }) => id === part.query) : undefined;
+  const table = query && !query.written ? query.from : form?.table;
+  return design.tables.find(({ id }) => id === table) ?? null;
 }
 
 const isDay = (field: Field): boolean => ['date', 'dateTime'].includes(valueKind(field.type).kind);
@@ -78,7 +90,7 @@ export function endOf(design: Design, table: Table, way: Way): Field | null {
 }
 
 /** The way by which a filter narrows a part: as the builder says, or else the likeliest; null where it leaves it alone. */
-export function wayTo(design: Design, filter: BoardFilter, part: ScreenPart): Way | null {
+export function wayTo(design: Design, filter: BoardFilter, part: RowsPart): Way | null {
   const table = tableOn(design, part);
   if (!table) return null;
   const said = filter.ways.find((way) => way.part === part.id);
@@ -97,7 +109,7 @@ const expressionOf = (way: Way): string => way.map((id) => `"#${id}"`).join('.')
 export function narrowedBy(
   design: Design,
   { filters }: Board,
-  part: ScreenPart,
+  part: RowsPart,
   chosen: readonly Chosen[],
 ): string[] {
   return filters.flatMap((filter): string[] => {

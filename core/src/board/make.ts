@@ -1,8 +1,15 @@
-import type { Board, BoardFilter, BoardPart, Design, Form } from '../design';
-import { isOnScreen, tableOn, wayTo, waysFrom } from './filters';
+import type { Board, BoardFilter, BoardPart, Design, Form, Query } from '../design';
+import { hasRows, isDrawn, isOnScreen, tableOn, wayTo, waysFrom } from './filters';
 
 /** How wide, of 12, and how high parts are to begin with. */
-const SIZES = { list: [6, 8], number: [3, 2], heading: [12, 1], note: [12, 2] } as const;
+const SIZES = {
+  list: [6, 8],
+  number: [3, 2],
+  chart: [6, 8],
+  pivot: [12, 8],
+  heading: [12, 1],
+  note: [12, 2],
+} as const;
 /** The least that a part can be: less of it could not be read. */
 const LEAST = { width: 2, height: 1 } as const;
 const MOST = { width: 12, height: 30 } as const;
@@ -18,6 +25,14 @@ export const screenPart = (part: 'list' | 'number', { id: screen }: Form, id: st
   id,
   ...sized(part),
   screen,
+});
+
+/** What a query gives as a part of a board. */
+export const drawnPart = (part: 'chart' | 'pivot', { id: query }: Query, id: string): BoardPart => ({
+  part,
+  id,
+  ...sized(part),
+  query,
 });
 
 export const notePart = (look: 'heading' | 'note', id: string): BoardPart => ({
@@ -74,13 +89,15 @@ export function filtersFor(design: Design, { parts, filters }: Board, newId: () 
     const isThere = filters.some((other) =>
       filter.by === 'row' ? other.by === 'row' && other.table === filter.table : other.by === 'days',
     );
-    return !isThere && parts.some((part) => isOnScreen(part) && wayTo(design, filter, part) !== null);
+    return !isThere && parts.some((part) => hasRows(part) && wayTo(design, filter, part) !== null);
   });
 }
 
-/** What is called for a part: its own name, or that of its screen. */
-export function partLabel(design: Pick<Design, 'forms'>, part: BoardPart): string {
+/** What is called for a part: its own name, or that of its screen or query. */
+export function partLabel(design: Pick<Design, 'forms' | 'queries'>, part: BoardPart): string {
   if (part.part === 'note') return part.text;
+  if (isDrawn(part))
+    return part.label ?? design.queries.find(({ id }) => id === part.query)?.label ?? 'A query that is gone';
   return part.label ?? design.forms.find(({ id }) => id === part.screen)?.label ?? 'A screen that is gone';
 }
 

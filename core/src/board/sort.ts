@@ -3,11 +3,12 @@ import {
   listOf,
   type Board,
   type BoardFilter,
+  type BoardPart,
   type Design,
   type DocumentSort,
   type Use,
 } from '../design';
-import { endOf, isOnScreen, tableOn } from './filters';
+import { endOf, isDrawn, isOnScreen, tableOn } from './filters';
 
 /** What of a board is no longer there, said for people; the rest of it goes on working. */
 function boardProblems(design: Design, { parts, filters }: Board): string[] {
@@ -16,6 +17,8 @@ function boardProblems(design: Design, { parts, filters }: Board): string[] {
   if (new Set(ids).size < ids.length) found.push('Two parts of this board have one id between them.');
   if (parts.some((part) => isOnScreen(part) && !tableOn(design, part)))
     found.push('A screen on this board is no longer there.');
+  if (parts.some((part) => isDrawn(part) && !design.queries.some(({ id }) => id === part.query)))
+    found.push('A query on this board is no longer there.');
   for (const filter of filters) {
     if (filter.by === 'row' && !design.tables.some(({ id }) => id === filter.table))
       found.push(`The table of the filter ${filter.label} is no longer there.`);
@@ -46,10 +49,14 @@ const goesBy = ({ ways }: BoardFilter, gone: ReadonlySet<string>): boolean =>
 const isOfTable = (filter: BoardFilter, gone: ReadonlySet<string>): boolean =>
   filter.by === 'row' && gone.has(filter.table);
 
+/** Whether the screen or the query of a part is gone. */
+const isGone = (part: BoardPart, gone: ReadonlySet<string>): boolean =>
+  (isOnScreen(part) && gone.has(part.screen)) || (isDrawn(part) && gone.has(part.query));
+
 function useOnBoard({ parts, filters }: Board, gone: ReadonlySet<string>): Use | null {
   const ways = filters.filter((filter) => !isOfTable(filter, gone) && goesBy(filter, gone));
   const rest = [
-    ...(parts.some((part) => isOnScreen(part) && gone.has(part.screen)) ? ['a part of it'] : []),
+    ...(parts.some((part) => isGone(part, gone)) ? ['a part of it'] : []),
     ...filters.flatMap((filter) => (isOfTable(filter, gone) ? [`its filter ${filter.label}`] : [])),
   ];
   const all = [...rest, ...ways.map(({ label }) => `what its filter ${label} goes by`)];
@@ -61,7 +68,7 @@ function useOnBoard({ parts, filters }: Board, gone: ReadonlySet<string>): Use |
 
 /** A board without what is gone. Where a filter went by that, it leaves the part alone: nobody said what else it goes by. */
 function boardWithout(board: Board, gone: ReadonlySet<string>): Board {
-  const parts = board.parts.filter((part) => !isOnScreen(part) || !gone.has(part.screen));
+  const parts = board.parts.filter((part) => !isGone(part, gone));
   const left = new Set(parts.map(({ id }) => id));
   return {
     ...board,

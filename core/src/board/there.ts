@@ -1,6 +1,7 @@
 import { findField, type Board, type BoardPart, type Design, type Form } from '../design';
-import { hiddenIf, rightsOn, screenOf, tellsNothingKept, type Viewer } from '../people';
-import { isOnScreen, tableOn, wayTo, type ScreenPart, type Way } from './filters';
+import { hiddenIf, mayAsk, rightsOn, screenOf, tellsNothingKept, type Viewer } from '../people';
+import { partLabel } from './make';
+import { hasRows, isDrawn, isOnScreen, tableOn, wayTo, type RowsPart, type Way } from './filters';
 
 type Who = Omit<Viewer, 'screen'>;
 
@@ -15,16 +16,26 @@ const screensOn = (design: Design, viewer: Who, { parts }: Board): ReadonlyMap<s
   );
 
 /** The parts of a board that are there for somebody; null where the board is not, or nothing would stand on it. */
-function partsOf(viewer: Who, board: Board, screens: ReadonlyMap<string, Form>): BoardPart[] | null {
+function partsOf(
+  design: Design,
+  viewer: Who,
+  board: Board,
+  screens: ReadonlyMap<string, Form>,
+): BoardPart[] | null {
   const { duty } = viewer;
   if (duty && !duty.screens.includes(board.id)) return null;
-  const parts = board.parts.filter((part) => !isOnScreen(part) || screens.has(part.screen));
-  return duty && !parts.some(isOnScreen) ? null : parts;
+  const parts = board.parts.filter((part) => {
+    if (isOnScreen(part)) return screens.has(part.screen);
+    if (!hasRows(part)) return true;
+    const query = design.queries.find(({ id }) => id === part.query);
+    return query !== undefined && (duty === null || mayAsk(design, duty, query));
+  });
+  return duty && !parts.some(hasRows) ? null : parts;
 }
 
 /** The boards of a file that are there for somebody. */
 export const boardsOf = (design: Design, viewer: Who): Board[] =>
-  design.boards.filter((board) => partsOf(viewer, board, screensOn(design, viewer, board)) !== null);
+  design.boards.filter((board) => partsOf(design, viewer, board, screensOn(design, viewer, board)) !== null);
 
 /**
  * A board as it is there for somebody, or null where it is not: with those parts whose screens are there for her, and
@@ -33,13 +44,13 @@ export const boardsOf = (design: Design, viewer: Who): Board[] =>
 export function boardOf(design: Design, viewer: Who, board: Board): Board | null {
   const { duty } = viewer;
   const screens = screensOn(design, viewer, board);
-  const parts = partsOf(viewer, board, screens);
+  const parts = partsOf(design, viewer, board, screens);
   if (!parts) return null;
   const filters = board.filters.flatMap((filter) => {
     if (filter.by === 'row' && duty && !rightsOn(duty, filter.table).read) return [];
-    const ways = parts.filter(isOnScreen).map((part) => {
+    const ways = parts.filter(hasRows).map((part) => {
       const way = wayTo(design, filter, part);
-      const screen = screens.get(part.screen)!;
+      const screen = isOnScreen(part) ? screens.get(part.screen)! : null;
       return {
         part: part.id,
         way: way && isTold(design, { ...viewer, screen }, part, way) ? [...way] : null,
@@ -47,14 +58,18 @@ export function boardOf(design: Design, viewer: Who, board: Board): Board | null
     });
     return ways.some(({ way }) => way !== null) ? [{ ...filter, ways }] : [];
   });
-  return { ...board, parts, filters };
+  // Whoever looks may not know the query by its name.
+  const named = parts.map((part) =>
+    isDrawn(part) ? { ...part, label: partLabel(design, part).slice(0, 60) } : part,
+  );
+  return { ...board, parts: named, filters };
 }
 
 /** Whether nothing of a way is kept from somebody: which rows are left would tell it. */
-function isTold(design: Design, viewer: Viewer, part: ScreenPart, way: Way): boolean {
+function isTold(design: Design, viewer: Viewer, part: RowsPart, way: Way): boolean {
   const { duty } = viewer;
   const table = tableOn(design, part)!;
-  if (hiddenIf(design, viewer, table).has(way[0]!)) return false;
+  if (viewer.screen && hiddenIf(design, viewer, table).has(way[0]!)) return false;
   if (duty === null) return true;
   // Of the rows on the way some may not be hers: which of hers lead to them is not told either.
   const isLimited = (id: string): boolean => {

@@ -87,6 +87,10 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
       where: (where as unknown[]).map((expression) => ({ is: 'so', expression })),
     };
   },
+  // Format 12: a query may say how its result is drawn, or be written in SQL; boards show what queries give.
+  (document) => document,
+  // Format 13: the answer to a question may be a choice of a lookup, and a column may say how its numbers are shown.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -56,12 +56,13 @@ const DecimalText = v.pipe(
   v.string(),
   v.regex(/^-?\d{1,15}(\.\d{1,6})?$/, 'A bound is a number such as 12 or 0.50.'),
 );
+const Unit = maybe(v.pipe(v.string(), v.trim(), v.maxLength(12), clean));
 const NUMBER = {
   /** The least and the greatest number allowed. */
   least: maybe(DecimalText),
   greatest: maybe(DecimalText),
   /** Written after the number: `cm`, `%`. */
-  unit: maybe(v.pipe(v.string(), v.trim(), v.maxLength(12), clean)),
+  unit: Unit,
   /** Without marks between thousands. */
   plain: v.optional(v.boolean()),
 };
@@ -111,7 +112,7 @@ const ChoiceText = v.pipe(
 export const isChoiceText = (text: string): boolean => v.is(ChoiceText, text);
 
 /** What an expression gives, and how it is shown. */
-const Result = v.variant('kind', [
+export const Result = v.variant('kind', [
   TextKind,
   WholeNumber,
   Decimal,
@@ -247,14 +248,26 @@ export const Table = v.object({
 
 const ColumnId = v.pipe(v.string(), v.minLength(1), v.maxLength(40));
 
-export const QueryColumn = v.object({
+const ColumnOf = {
   id: ColumnId,
   label: Label,
   expression: v.pipe(ExpressionText, v.minLength(1, 'A column needs an expression.')),
+};
+
+export const QueryColumn = v.object({
+  ...ColumnOf,
+  /** How its numbers are shown, rounded to so many places; as what they are worked out of where nothing is said. */
+  shown: v.optional(
+    v.variant('kind', [
+      v.object({ kind: v.literal('wholeNumber') }),
+      v.object({ kind: v.literal('decimal'), places: Places, unit: Unit }),
+      v.object({ kind: v.literal('money'), places: Places }),
+    ]),
+  ),
 });
 
 export const GroupColumn = v.object({
-  ...QueryColumn.entries,
+  ...ColumnOf,
   /** By the year, quarter, month or week of a date, which is its first day; a week begins on a Monday. */
   step: v.optional(v.picklist(DATE_STEPS)),
 });
@@ -379,11 +392,78 @@ export const QueryQuestion = v.object({
   answer: v.variant('kind', [
     v.object({ kind: v.picklist(['text', 'wholeNumber', 'date', 'tick']) }),
     v.object({ kind: v.literal('decimal'), places: Places }),
+    /** One of the choices of a lookup field. */
+    v.object({ kind: v.literal('lookup'), field: Id }),
   ]),
   /** The answer it starts with, as an expression without fields; null for none. */
   start: v.nullable(ExpressionText),
   /** Without an answer there is no result; otherwise the conditions that ask for it are left out then. */
   needed: v.boolean(),
+});
+
+const Values = v.pipe(
+  v.array(ColumnId),
+  v.minLength(1, 'A chart draws at least one column.'),
+  v.maxLength(12, 'A chart draws at most 12 columns.'),
+);
+
+/**
+ * How a result is drawn; columns are those of the result. `split`: each of its values is a series of its own; `apart`:
+ * each is a small chart of its own.
+ */
+export const Chart = v.variant('as', [
+  v.object({
+    as: v.picklist(['bars', 'lines', 'areas']),
+    along: ColumnId,
+    values: Values,
+    split: v.optional(ColumnId),
+    apart: v.optional(ColumnId),
+    /** How the series stand to one another; `shares`: as parts of a hundred. */
+    pile: v.picklist(['beside', 'stacked', 'shares']),
+  }),
+  v.object({
+    as: v.literal('points'),
+    across: ColumnId,
+    up: ColumnId,
+    split: v.optional(ColumnId),
+    apart: v.optional(ColumnId),
+  }),
+  /** How the values of one column spread: a histogram. */
+  v.object({ as: v.literal('spread'), of: ColumnId, apart: v.optional(ColumnId) }),
+  v.object({ as: v.literal('pie'), along: ColumnId, value: ColumnId, apart: v.optional(ColumnId) }),
+]);
+
+/** How groups are laid out as a pivot: some run across, the others down. */
+export const Pivot = v.object({
+  across: v.pipe(v.array(ColumnId), v.maxLength(30)),
+  /** Whether cells are shaded by their values. */
+  heat: v.boolean(),
+  /** The rows in the order of their totals of one measure; in that of the query where nothing is said. */
+  order: v.optional(v.object({ measure: ColumnId, descending: v.boolean() })),
+});
+
+/**
+ * A result that is written in SQL, with the columns that it gave when it last ran. `scaled`: a column holds decimals as
+ * whole numbers of their last place, as tables keep them.
+ */
+export const Written = v.object({
+  sql: v.pipe(
+    v.string(),
+    v.minLength(1, 'A query needs SQL.'),
+    v.maxLength(20_000, 'SQL of a query has at most 20,000 characters.'),
+  ),
+  columns: v.pipe(
+    v.array(
+      v.object({
+        id: ColumnId,
+        name: v.pipe(v.string(), v.maxLength(200)),
+        label: Label,
+        result: Result,
+        scaled: v.boolean(),
+      }),
+    ),
+    v.maxLength(100, 'A query in SQL gives at most 100 columns.'),
+  ),
 });
 
 export const Query = v.object({
@@ -424,6 +504,10 @@ export const Query = v.object({
   ),
   /** Queries whose rows stand beneath those of the query it starts from, column by column. */
   stack: v.optional(v.pipe(v.array(Id), v.maxLength(10, 'At most 10 results stand beneath another.'))),
+  chart: v.optional(Chart),
+  pivot: v.optional(Pivot),
+  /** Set where it is written in SQL: of its sentence nothing counts then but what it asks for. */
+  written: v.optional(Written),
 });
 
 export const Width = v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(12));
@@ -706,6 +790,8 @@ const BoardPart = v.variant('part', [
   v.object({ part: v.literal('list'), ...OnBoard, label: v.optional(Label), screen: Id }),
   /** How many rows a screen has. */
   v.object({ part: v.literal('number'), ...OnBoard, label: v.optional(Label), screen: Id }),
+  /** What a query gives: drawn as it says, or its groups laid out both ways. */
+  v.object({ part: v.picklist(['chart', 'pivot']), ...OnBoard, label: v.optional(Label), query: Id }),
 ]);
 
 /** Parts of a board, at most: each asks for rows of its own. */
@@ -788,7 +874,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 11;
+export const FORMAT = 13;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -855,6 +941,9 @@ export type Query = v.InferOutput<typeof Query>;
 export type QueryColumn = v.InferOutput<typeof QueryColumn>;
 export type GroupColumn = v.InferOutput<typeof GroupColumn>;
 export type QueryJoin = v.InferOutput<typeof QueryJoin>;
+export type Written = v.InferOutput<typeof Written>;
+export type Chart = v.InferOutput<typeof Chart>;
+export type Pivot = v.InferOutput<typeof Pivot>;
 export type QueryQuestion = v.InferOutput<typeof QueryQuestion>;
 export type Measure = v.InferOutput<typeof Measure>;
 export type Form = v.InferOutput<typeof Form>;

@@ -321,7 +321,7 @@ function lookupProblems(
   if (type.query) {
     const query = design.queries.find(({ id }) => id === type.query);
     if (!query) found('The query whose rows it offers is no longer there.');
-    else if (query.from !== type.table || query.group)
+    else if (query.from !== type.table || query.group || query.written)
       found(`The query ${query.label} does not give rows of ${tableOf(design, type.table).label}.`);
   }
 }

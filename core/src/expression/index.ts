@@ -10,6 +10,7 @@ export { sqlName, sqlText } from './sql-text';
 export { toStored, fromStored, idsIn, withId } from './stored';
 export { attempt, ExpressionError, failed, type Fix, type Span } from './errors';
 export { CALLS, writtenName } from './parse';
+export { reached } from './reach';
 export { distance } from './distance';
 export { compareText, fold, foldedFrom, likeItems } from './fold';
 export { apartSql, fillMarks } from './composed';

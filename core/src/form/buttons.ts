@@ -67,6 +67,8 @@ export const valueIs = ({ id, type }: Field, value: RowKey[number] | boolean): s
  */
 export function reportLink(design: Design, table: Table, { source }: Report): Field | null | undefined {
   const query = source.kind === 'query' ? design.queries.find(({ id }) => id === source.id) : undefined;
+  // Rows that SQL gives belong to no row that is known.
+  if (query?.written) return undefined;
   const from = design.tables.find(({ id }) => id === (query ? query.from : source.id));
   if (from?.id === table.id) return null;
   return from?.fields.find(({ type }) => type.kind === 'lookup' && type.table === table.id);

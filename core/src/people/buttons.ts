@@ -29,9 +29,27 @@ export function mayPress(design: Design, role: RoleDefinition, { does }: FormBut
   const report = design.reports.find(({ id }) => id === does.report);
   const query = design.queries.find(({ id }) => id === report?.source.id);
   if (!report) return false;
+  return mayRead(design, role, query ?? null, report.source.id, report);
+}
+
+/** Whether a query tells somebody with a role of nothing that is kept from her. */
+export const mayAsk = (design: Design, role: RoleDefinition, query: Query): boolean =>
+  mayRead(design, role, query, query.from, query) &&
+  (!design.tables.some(({ id }) => id === query.from) || rightsOn(role, query.from).read);
+
+/** The same of the rows of a query, or of a table (`source`), and of what is told of them. */
+function mayRead(
+  design: Design,
+  role: RoleDefinition,
+  query: Query | null,
+  source: string,
+  told: unknown,
+): boolean {
   const queries = query ? readBy(design, query) : [];
-  const ids = idsUsed([report, queries]);
-  const from = query?.from ?? report.source.id;
+  // What SQL reads cannot be told.
+  if (queries.some(({ written }) => written)) return false;
+  const ids = idsUsed([told, queries]);
+  const from = query?.from ?? source;
   // Of the rows it begins with those are left out that are not hers; of others it could not be told, and not of these
   // where they are come to another time.
   const isLimited = ({ id }: Table): boolean => {

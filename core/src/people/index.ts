@@ -4,4 +4,4 @@ export * from './viewer';
 export * from './limits';
 export * from './roles';
 export * from './design-for';
-export { tellsNothingKept } from './buttons';
+export { mayAsk, tellsNothingKept } from './buttons';

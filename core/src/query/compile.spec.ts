@@ -1,7 +1,8 @@
 import { OFFICE } from '../design/testing/office';
 import type { Design, Query, QueryJoin } from '../design';
 import { orderKeySql } from '../expression';
-import { compileQuery, faultProbes, newQuery, queryOfTable } from './compile';
+import { compileQuery, faultProbes } from './compile';
+import { newQuery, queryOfTable } from './new';
 import { plainQuery } from './plain-sql';
 import { so } from './scope';
 import { queryProblems } from './validate';

@@ -44,6 +44,7 @@ import {
   mapConditions,
   measureKind,
   measureType,
+  outputColumns,
   overColumns,
   questionsOf,
   resultOf,
@@ -58,7 +59,9 @@ import {
   type TypedMeasure,
   type QueryScope,
 } from './scope';
+import { newQuery } from './new';
 import { joinsOf } from './repeats';
+import { literalsOf, readingOf, rowsOfWritten, sqlWith } from './written';
 import { comparisonsOf, MOST_VALUES, type Comparison } from './why';
 
 /** A column of a result: what it is called and how its values are shown. */
@@ -91,9 +94,19 @@ export interface CountedPart extends Pick<FunnelPart, 'part' | 'label'> {
 
 export interface CompiledQuery {
   readonly columns: readonly ResultColumn[];
-  /** Gives one array a row, values ready to travel: decimals as text, ticks as 0 or 1, lookups as text. */
+  /**
+   * Gives one array a row, values ready to travel: decimals as text, ticks as 0 or 1, lookups as text. Behind the
+   * columns stand, as text, the values as they are kept that rows are grouped by.
+   */
   readonly sql: string;
+  /** How many values rows are grouped by: they stand behind the columns. */
+  readonly keys: number;
   readonly funnel: readonly FunnelPart[];
+  /**
+   * One statement for how many rows the first parts of the funnel leave, so many as it gives values: they are read once
+   * for all of them. Null where each part is better asked by itself.
+   */
+  readonly together: string | null;
   /** Values for ?1, ?2, … in `sql` and in every part of the funnel. */
   readonly params: readonly string[];
 }
@@ -115,8 +128,107 @@ export function compileQuery(design: Design, query: Query, compiling: Compiling)
     const known = params.indexOf(value);
     return `?${known >= 0 ? known + 1 : params.push(value)}`;
   };
+  if (query.written) {
+    const reading = readingOf(design, query);
+    return compileQuery(reading.design, reading.query, compiling);
+  }
   const run = new Compiler(design, query, compiling, bindText).compile();
   return { ...run, params };
+}
+
+/** Rows that stand behind what is shown: those of one group, or those that are lost at a part. */
+export type RowsAsked =
+  /** What the rows are grouped by, as text, by the id of the column; what is not named may be anything. */
+  | { readonly what: 'cell'; readonly keys: Readonly<Record<string, string | null>> }
+  /** A part of the funnel, by its place there. */
+  | { readonly what: 'lost'; readonly part: number };
+
+/** Parts of a funnel at which rows are lost one by one, so that they can be shown. */
+export const LOSES: ReadonlySet<FunnelPart['part']> = new Set(['with', 'where', 'keep', 'first']);
+
+/**
+ * The rows behind one group of a result, or those that one part of the query leaves out. Throws like
+ * {@link compileQuery}.
+ */
+export function compileRows(
+  design: Design,
+  query: Query,
+  compiling: Compiling,
+  asked: RowsAsked,
+): Pick<CompiledQuery, 'columns' | 'sql'> {
+  if (query.written) failed('Of SQL nothing is known row by row.', { start: 0, end: 0 });
+  const told = withoutUnasked(design, query, compiling.answers ?? {});
+  const asksOfResult = asked.what === 'lost' && placeOf(told, asked.part).part !== 'rows';
+  const shown = asksOfResult ? told : inDetail(design, told, asked);
+  return new Compiler(design, shown, compiling, sqlText).narrowed(told, asked);
+}
+
+/** To which of the joins, of the conditions or of the conditions over the result a part of the funnel belongs. */
+function placeOf(
+  query: Query,
+  index: number,
+): {
+  readonly part: 'rows' | 'keep' | 'first' | 'none';
+  readonly join?: number;
+  readonly where?: number;
+  readonly keep?: number;
+} {
+  const joins = activeJoins(query).length;
+  const wheres = conditionTexts(query.where).length;
+  const keeps = conditionTexts(query.keep).length;
+  const grouped = query.group || query.unlike ? 1 : 0;
+  const at = index - 1;
+  if (at >= 0 && at < joins) return { part: 'rows', join: at };
+  const where = at - joins;
+  if (where >= 0 && where < wheres) return { part: 'rows', where };
+  const keep = where - wheres - grouped;
+  if (keep >= 0 && keep < keeps) return { part: 'keep', keep };
+  return { part: keep === keeps && query.first !== null ? 'first' : 'none' };
+}
+
+/** Fields that are shown of rows where nothing says which. */
+const MOST_SHOWN = 8;
+
+/** A query for the rows that another groups: with its columns, or with what is told of its rows otherwise. */
+function inDetail(design: Design, query: Query, asked: RowsAsked): Query {
+  const source = sourceOf(design, query.from);
+  const own =
+    source?.of === 'table'
+      ? source.table.fields
+          .filter(({ type }) => !['longText', 'picture', 'file', 'stamp'].includes(type.kind))
+          .slice(0, MOST_SHOWN)
+          .map(({ id, label }) => ({ id: `~${id}`, label, expression: `"#${id}"` }))
+      : source
+        ? outputColumns(design, source.query).map(({ id, label }) => ({
+            id: `~${id}`,
+            label,
+            expression: `"#${id}"`,
+          }))
+        : [];
+  // Rows without anything beside them have nothing to show of it.
+  const isBefore = asked.what === 'lost' && placeOf(query, asked.part).join !== undefined;
+  const known = new Set(own.map(({ expression }) => expression));
+  const grouped = query.group
+    ? [...query.group.by, ...query.group.measures].flatMap(({ id, label, expression }) =>
+        expression === null || known.has(expression) ? [] : [{ id: `~${id}`, label, expression }],
+      )
+    : [];
+  const columns = isBefore ? own : query.columns.length > 0 ? query.columns : [...own, ...grouped];
+  return {
+    ...query,
+    columns: columns.map((column, i) => ({
+      ...column,
+      label:
+        columns.findIndex(({ label }) => label === column.label) < i
+          ? `${column.label} (${i + 1})`
+          : column.label,
+    })),
+    group: null,
+    keep: [],
+    unlike: false,
+    sort: [],
+    first: null,
+  };
 }
 
 /**
@@ -145,6 +257,7 @@ export interface FaultProbe {
  */
 export const faultProbes = (design: Design, query: Query, compiling: Compiling): FaultProbe[] =>
   allRead(design, query)
+    .filter(({ written }) => !written)
     .reverse()
     .flatMap((read) => new Compiler(design, read, compiling, sqlText, 'empty').probes());
 
@@ -165,6 +278,24 @@ export interface Why extends Pick<Comparison, 'by' | 'wanted'> {
  */
 export const whysOf = (design: Design, query: Query, compiling: Compiling, place: number): Why[] =>
   new Compiler(design, query, compiling, sqlText, 'empty').whys(place);
+
+/**
+ * The conditions over the result of a query as those of a query that reads that result: what is asked of the ones is asked
+ * of the others then.
+ */
+export function overResult(design: Design, query: Query): { readonly design: Design; readonly query: Query } {
+  const id = `${query.id}_kept`;
+  const inner: Query = { ...query, id, keep: [], sort: [], first: null, firstOf: undefined };
+  const plain: Query = {
+    ...newQuery(query.id, query.label, { id }),
+    questions: query.questions,
+    where: query.keep,
+  };
+  return {
+    design: { ...design, queries: [...design.queries.filter((other) => other.id !== query.id), inner] },
+    query: plain,
+  };
+}
 
 /** What a result is made from, as far as it stands in the innermost statement. */
 interface Output {
@@ -187,6 +318,17 @@ interface Joined {
   readonly sql: string;
   /** SQL for the rows before it that find none, once each; null for a join that finds one at most. */
   readonly none: string | null;
+  /** The same, also for one that finds one at most. */
+  readonly alone: string;
+  /** The join with the rows that find none, and what is empty of those. */
+  readonly left: string;
+  readonly mark: string;
+  readonly label: string;
+}
+
+/** A condition as SQL, and in words. */
+interface Condition {
+  readonly sql: string;
   readonly label: string;
 }
 
@@ -217,6 +359,8 @@ class Compiler {
   private readonly joins: Joined[] = [];
   private readonly base: string;
   private readonly query: Query;
+  /** What is read, and met, where only a part of the rows is asked for. */
+  private only: { readonly from?: string; readonly met?: readonly Condition[] } = {};
 
   constructor(
     private readonly design: Design,
@@ -251,6 +395,13 @@ class Compiler {
     const known = this.named.get(id);
     if (known) return known.name;
     const { design, compiling, text, within, named } = this;
+    if (source.query.written) {
+      const { written } = source.query;
+      const literals = literalsOf(design, source.query, compiling.answers ?? {}, compiling.today);
+      const name = `"~q${named.size + 1}"`;
+      named.set(id, { name, sql: rowsOfWritten(written, sqlWith(written.sql, literals)) });
+      return name;
+    }
     const inner = new Compiler(design, source.query, compiling, text, within, named, [
       ...this.around,
       this.query.id,
@@ -284,22 +435,17 @@ class Compiler {
   }
 
   private get from(): string {
+    if (this.only.from !== undefined) return this.only.from;
     return [this.base, ...this.joins.map(({ sql }) => sql)].join('\n  ');
   }
 
-  private conditions(
-    faults: SqlWriting['faults'] = 'raise',
-  ): { readonly sql: string; readonly label: string }[] {
+  private conditions(faults: SqlWriting['faults'] = 'raise'): Condition[] {
     return conditionTexts(this.query.where).map((source) =>
       this.condition(source, this.catalog, { ...this.writing, faults }),
     );
   }
 
-  private condition(
-    source: string,
-    catalog: Catalog,
-    writing: SqlWriting,
-  ): { readonly sql: string; readonly label: string } {
+  private condition(source: string, catalog: Catalog, writing: SqlWriting): Condition {
     // Bound with names, so that what is quoted in words is readable.
     const named = fromStored(source, catalog, this.query.id);
     const { bound } = bindCondition(named, { catalog, table: this.query.id });
@@ -307,7 +453,7 @@ class Compiler {
   }
 
   /** Conditions over the result. */
-  private kept(faults: SqlWriting['faults'] = 'raise'): { readonly sql: string; readonly label: string }[] {
+  private kept(faults: SqlWriting['faults'] = 'raise'): Condition[] {
     const texts = conditionTexts(this.query.keep);
     if (texts.length === 0) return [];
     const { catalog } = keepScope(this.design, this.query);
@@ -393,15 +539,17 @@ class Compiler {
     readonly outputs: readonly Output[];
     /** Everything but what is kept of the result, its order and its end. */
     readonly rows: string;
-    readonly kept: readonly { readonly sql: string; readonly label: string }[];
+    readonly kept: readonly Condition[];
     /** What all that is read from, with what is kept of it. */
     readonly from: string;
     readonly end: string;
-    readonly conditions: readonly { readonly sql: string; readonly label: string }[];
+    /** What is left out behind the end. */
+    readonly beyond: { readonly from: string; readonly end: string };
+    readonly conditions: readonly Condition[];
   } {
     const { query } = this;
     const faults = this.around.length > 0 ? this.within : 'raise';
-    const conditions = this.conditions(faults);
+    const conditions = this.only.met ?? this.conditions(faults);
     const { plain, measures } = typedColumns(this.design, query, this.scope);
     const writing = { ...this.writing, faults };
     const grouped = plain.map((column) => this.plain(column, writing));
@@ -445,6 +593,7 @@ class Compiler {
         conditions,
         from: conditioned,
         end: sorted + (first === null ? '' : `\nLIMIT ${first}`),
+        beyond: { from: conditioned, end: `${sorted}\nLIMIT -1 OFFSET ${first ?? 0}` },
       };
     const of = each.map((output) => this.ownColumn(output)).join(', ');
     const numbered = `SELECT *, row_number() OVER (PARTITION BY ${of}${sorted.replace('\n', ' ')}) AS "~n" FROM ${conditioned}`;
@@ -455,6 +604,7 @@ class Compiler {
       conditions,
       from: `(${numbered}) AS q\nWHERE q."~n" <= ${first}`,
       end: sorted,
+      beyond: { from: `(${numbered}) AS q\nWHERE q."~n" > ${first}`, end: sorted },
     };
   }
 
@@ -470,12 +620,64 @@ class Compiler {
     return kept.length === 0 && last === '' ? `(${rows})` : `(SELECT * FROM ${from}${last})`;
   }
 
+  /** The result, with what it is grouped by behind its columns. */
+  private select(outputs: readonly Output[], from: string, keyed: number): string {
+    const keys = outputs.slice(0, keyed).map(({ inner: [own] }, i) => {
+      return `CAST(q.${sqlName(own!.name)} AS TEXT) AS "~k${i}"`;
+    });
+    const shown = outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`);
+    return this.whole(`SELECT ${[...shown, ...keys].join(',\n  ')}\nFROM ${from}`);
+  }
+
+  /** Of the rows of `query`, which this one shows one by one, those that are asked for. */
+  narrowed(query: Query, asked: RowsAsked): Pick<CompiledQuery, 'columns' | 'sql'> {
+    const given = ({
+      outputs,
+      from,
+      end,
+    }: ReturnType<Compiler['made']>): Pick<CompiledQuery, 'columns' | 'sql'> => ({
+      columns: outputs.map(({ column }) => column),
+      sql: this.select(outputs, from + end, 0),
+    });
+    const not = ({ sql, label }: Condition): Condition => ({ sql: `(${sql}) IS NOT TRUE`, label });
+    if (asked.what === 'cell') {
+      const { plain } = typedColumns(this.design, query, this.scope);
+      const cell = plain.flatMap(({ column: { id, label }, bound, step }) => {
+        if (!Object.hasOwn(asked.keys, id)) return [];
+        const written = toSql(bound, this.writing).sql;
+        const key = asked.keys[id] ?? null;
+        const own = step ? stepSql(step, written) : written;
+        return [{ sql: `CAST(${own} AS TEXT) IS ${key === null ? 'NULL' : this.text(key)}`, label }];
+      });
+      this.only = { met: [...this.conditions(), ...cell] };
+      return given(this.made());
+    }
+    const place = placeOf(query, asked.part);
+    if (place.join !== undefined) {
+      const { alone } = this.joins[place.join]!;
+      const before = [this.base, ...this.joins.slice(0, place.join).map(({ sql }) => sql)].join('\n  ');
+      this.only = { from: `${before}\n  ${alone}`, met: [] };
+      return given(this.made());
+    }
+    if (place.where !== undefined) {
+      const all = this.conditions();
+      this.only = { met: [...all.slice(0, place.where), not(all[place.where]!)] };
+      return given(this.made());
+    }
+    const made = this.made();
+    if (place.keep !== undefined) {
+      const met = [...made.kept.slice(0, place.keep), not(made.kept[place.keep]!)];
+      return given({ ...made, from: `(${made.rows}) AS q${whereOf(met)}`, end: '' });
+    }
+    if (place.part === 'none') failed('Nothing is lost at this part row by row.', { start: 0, end: 0 });
+    return given({ ...made, ...made.beyond });
+  }
+
   compile(): Omit<CompiledQuery, 'params'> {
     const { query, base, from } = this;
     const { outputs, rows, kept, from: result, end, conditions } = this.made();
-    const sql = this.whole(
-      `SELECT ${outputs.map(({ shown, column }) => `${shown} AS ${sqlName(column.label)}`).join(',\n  ')}\nFROM ${result}${end}`,
-    );
+    const keyed = query.group?.by.length ?? 0;
+    const sql = this.select(outputs, result + end, keyed);
     const funnel: FunnelPart[] = [];
     const count = (
       part: FunnelPart['part'],
@@ -506,7 +708,28 @@ class Compiler {
       const words = `the first ${query.first}${each.length > 0 ? ` of each ${listOf(each.map(({ column }) => column.label))}` : ''}`;
       count('first', words, `FROM ${result}`, each.length > 0 ? 'count(*)' : `min(${query.first}, count(*))`);
     }
-    return { columns: outputs.map(({ column }) => column), sql, funnel };
+    const together = this.together(conditions);
+    return { columns: outputs.map(({ column }) => column), sql, funnel, together, keys: keyed };
+  }
+
+  /**
+   * How many rows each of the joins and conditions leaves, in one pass: every row is told the first part that leaves it
+   * out. Only where joins find one row at most, and some rows may find none: they are all gone through then anyway.
+   */
+  private together(conditions: readonly Condition[]): string | null {
+    const { joins, base } = this;
+    if (joins.some(({ join }) => join.by.by !== 'link') || joins.every(({ join }) => join.keepWithout))
+      return null;
+    const lost = [
+      ...joins.map(({ join, mark }) => (join.keepWithout ? null : `${mark} IS NULL`)),
+      ...conditions.map(({ sql }) => `(${sql}) IS NOT TRUE`),
+    ];
+    const tests = lost.flatMap((test, i) => (test === null ? [] : [`WHEN ${test} THEN ${i + 1}`]));
+    const counts = lost.map((_, i) => `count(*) FILTER (WHERE l > ${i + 1})`);
+    const from = [base, ...joins.map(({ left }) => left)].join('\n  ');
+    return this.whole(
+      `SELECT ${['count(*)', ...counts].join(', ')} FROM (SELECT CASE ${tests.join(' ')} ELSE ${lost.length + 1} END AS l ${from})`,
+    );
   }
 
   private join(join: QueryJoin): void {
@@ -527,7 +750,19 @@ class Compiler {
     const add = (path: readonly string[], source: string, on: () => string): void => {
       // A condition may name the rows that are being joined.
       const label = this.joinLabel(join, of);
-      const index = this.joins.push({ join, alias, path, of, sql: '', none: null, label }) - 1;
+      const index =
+        this.joins.push({
+          join,
+          alias,
+          path,
+          of,
+          sql: '',
+          none: null,
+          alone: '',
+          left: '',
+          mark: '',
+          label,
+        }) - 1;
       const meeting = `ON ${on()}`;
       const marked = mark === '~m' ? `(SELECT 1 AS "~m", * FROM ${source})` : source;
       const none = `LEFT JOIN ${marked} AS ${alias} ${meeting}\nWHERE ${alias}.${sqlName(mark)} IS NULL`;
@@ -535,6 +770,9 @@ class Compiler {
         ...this.joins[index]!,
         sql: `${word} ${source} AS ${alias} ${meeting}`,
         none: by.by === 'link' ? null : none,
+        alone: none,
+        left: `LEFT JOIN ${marked} AS ${alias} ${meeting}`,
+        mark: `${alias}.${sqlName(mark)}`,
       };
     };
     if (by.by === 'link') {
@@ -576,19 +814,18 @@ class Compiler {
     return link?.label ?? sourceWords(source).label;
   }
 
-  private plain({ column, name, bound, step }: TypedColumn, writing: SqlWriting): Output {
+  private plain({ column, name, bound, kind, step }: TypedColumn, writing: SqlWriting): Output {
     const written = toSql(bound, writing).sql;
     if (step) {
       const own = `q.${sqlName(name)}`;
       return {
         inner: [{ name, sql: stepSql(step, written) }],
-        column: { id: column.id, label: column.label, kind: { kind: 'date', style: step } },
+        column: { id: column.id, label: column.label, kind },
         shown: own,
         order: own,
       };
     }
     const field = bound.op === 'ref' ? fieldShown(this.design, this.scope, bound.field.id) : undefined;
-    const kind = kindOfBound(bound);
     return {
       inner: [{ name, sql: written }],
       ...this.shown({ id: column.id, label: column.label, kind }, bound.type, `q.${sqlName(name)}`, field),
@@ -856,35 +1093,6 @@ export function keepScope(
     table: query.id,
   };
 }
-
-/** A query over one table with chosen fields as columns, such as a report runs. */
-export function queryOfTable(
-  table: Pick<Table, 'id' | 'label'>,
-  fields: readonly { readonly id: string; readonly label: string }[],
-): Query {
-  return {
-    type: 'query',
-    id: table.id,
-    label: table.label,
-    from: table.id,
-    questions: [],
-    joins: [],
-    where: [],
-    columns: fields.map(({ id, label }) => ({ id, label, expression: `"#${id}"` })),
-    group: null,
-    keep: [],
-    unlike: false,
-    sort: [],
-    first: null,
-  };
-}
-
-/** A new query over a table or another query: nothing left out, sorted by nothing. */
-export const newQuery = (id: string, label: string, from: { readonly id: string }): Query => ({
-  ...queryOfTable({ id: from.id, label }, []),
-  id,
-  label,
-});
 
 /** How a row is shown, as an expression with current names: for editors. */
 export const displayText = (design: Design, table: Table): string =>

@@ -9,6 +9,7 @@ import {
   type QueryJoin,
 } from '../design';
 import { activeJoins, joinedTo, outputColumns, scopeOf, sourceOf, sourceWords } from './scope';
+import { withDrawn } from './pivot';
 import { querySort } from './sort';
 
 /** A place in a tree of conditions: an index for each level. */
@@ -59,6 +60,49 @@ export function conditionAt(
   const condition = conditions[index!];
   if (rest.length === 0 || condition === undefined) return condition;
   return condition.is === 'so' ? undefined : conditionAt(condition.of, rest);
+}
+
+/** Parts of a sentence that stand in an order among those of their sort. */
+export const MOVABLE = ['column', 'group', 'measure', 'where', 'keep', 'sort'] as const;
+export type Movable = (typeof MOVABLE)[number];
+
+/** How many parts of a sort stand beside one another; conditions within others are not counted. */
+export function partsOf(query: Query, what: Movable): number {
+  switch (what) {
+    case 'column':
+      return query.columns.length;
+    case 'group':
+      return query.group?.by.length ?? 0;
+    case 'measure':
+      return query.group?.measures.length ?? 0;
+    default:
+      return query[what].length;
+  }
+}
+
+/** The query with one of its parts in another place among those of its sort; places beyond them are the ends. */
+export function movedPart(query: Query, what: Movable, from: number, to: number): Query {
+  const moved = <Part>(list: readonly Part[]): Part[] => {
+    const rest = [...list];
+    const [part] = rest.splice(from, 1);
+    if (part !== undefined) rest.splice(Math.max(0, to), 0, part);
+    return rest;
+  };
+  const { group } = query;
+  switch (what) {
+    case 'column':
+      return { ...query, columns: moved(query.columns) };
+    case 'group':
+      return { ...query, group: group && { ...group, by: moved(group.by) } };
+    case 'measure':
+      return { ...query, group: group && { ...group, measures: moved(group.measures) } };
+    case 'where':
+      return { ...query, where: moved(query.where) };
+    case 'keep':
+      return { ...query, keep: moved(query.keep) };
+    case 'sort':
+      return { ...query, sort: moved(query.sort) };
+  }
 }
 
 /** What may be put beside the rows of a query. */
@@ -195,9 +239,21 @@ function catalogName(design: Design, id: string): string {
 export const withoutPart = (query: Query, id: string): Query =>
   querySort.without(query, new Set([id])) ?? query;
 
-/** The query with its order only by columns that it shows. */
+/** The query with its order only by columns that it shows, and with drawings of those only. */
 export function withOrder(design: Design, query: Query): Query {
+  if (query.written) {
+    const { columns } = query.written;
+    // Until it has run nothing is known of them; the sentence waits as it is.
+    return columns.length === 0
+      ? query
+      : withDrawn(query, (id) => columns.some((column) => column.id === id));
+  }
   const ids = new Set(outputColumns(design, query).map(({ id }) => id));
   const sort = query.sort.filter(({ column }) => ids.has(column));
-  return { ...query, sort, ...(query.firstOf ? { firstOf: query.firstOf.filter((id) => ids.has(id)) } : {}) };
+  const next = {
+    ...query,
+    sort,
+    ...(query.firstOf ? { firstOf: query.firstOf.filter((id) => ids.has(id)) } : {}),
+  };
+  return withDrawn(next, (id) => ids.has(id));
 }

@@ -1,5 +1,6 @@
 export * from './scope';
 export * from './compile';
+export * from './new';
 export * from './validate';
 export * from './sort';
 export * from './paths';
@@ -8,3 +9,7 @@ export * from './sentence';
 export * from './repeats';
 export * from './why';
 export { identifier, plainQuery } from './plain-sql';
+export * from './pivot';
+export * from './reads';
+export { sqlFault, sqlWith, literalsOf, readingOf, type SqlFault } from './written';
+export * from './advise';

@@ -6,11 +6,12 @@ import {
   type Design,
   type Field,
   type FieldPath,
+  type FieldType,
   type Query,
   type QueryQuestion,
   type Table,
 } from '../design';
-import { activeJoins, joinedTo, outputColumns, resultOf, sourceOf } from './scope';
+import { activeJoins, answeredBy, joinedTo, outputColumns, resultOf, sourceOf } from './scope';
 
 /** The fields that expressions of a query may name: of the rows it starts from, then of those it puts beside them. */
 export function queryPaths(design: Design, query: Query): FieldPath[] {
@@ -34,7 +35,7 @@ export function queryPaths(design: Design, query: Query): FieldPath[] {
   for (const question of query.questions) {
     const { id, name, label } = question;
     found.push({
-      field: questionField(question),
+      field: questionField(design, question),
       ids: [id],
       text: writtenName(name),
       label,
@@ -45,8 +46,20 @@ export function queryPaths(design: Design, query: Query): FieldPath[] {
 }
 
 /** What is asked as a field, for the input in which it is answered. */
-export const questionField = ({ id, name, label, answer }: QueryQuestion): Field =>
-  plainField(id, name, label, answer.kind === 'text' ? { kind: 'text', most: null } : answer);
+export function questionField(design: Design, { id, name, label, answer }: QueryQuestion): Field {
+  if (answer.kind !== 'lookup')
+    return plainField(id, name, label, answer.kind === 'text' ? { kind: 'text', most: null } : answer);
+  const type = answeredBy(design, { answer })?.type;
+  // What narrows the choices of a record has no record here.
+  return plainField(
+    id,
+    name,
+    label,
+    type?.kind === 'lookup' ? { ...type, narrowed: undefined, addHere: undefined } : TEXT,
+  );
+}
+
+const TEXT: FieldType = { kind: 'text', most: null };
 
 /** The columns of the result of a query, for conditions over it. */
 export function resultPaths(design: Design, query: Query): FieldPath[] {

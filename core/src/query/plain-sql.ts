@@ -38,6 +38,7 @@ import {
   type Answers,
   type TypedMeasure,
 } from './scope';
+import { literalsOf, plainOfWritten, sqlWith } from './written';
 import { joinsOf } from './repeats';
 
 /** What rows are read from: a view of the file, or a statement that stands before all others. */
@@ -538,6 +539,7 @@ export class PlainSql {
  * A query as SQL to read and to run elsewhere, see {@link PlainSql}. Throws what `compileQuery` throws.
  */
 export function plainQuery(design: Design, query: Query, today: string, answers: Answers = {}): string {
+  if (query.written) return sqlWith(query.written.sql, literalsOf(design, query, answers, today));
   const statement = new PlainQuery(design, { today, answers });
   const { lines } = statement.write(query, 'label');
   const notes = [...statement.notes].map((note) => `-- ${note}`);
@@ -574,8 +576,14 @@ class PlainQuery {
     if (!this.read.has(id)) {
       const name = uniqueName(table.name, this.taken);
       this.taken.push(name);
-      const { lines } = this.write(query, 'name', within);
-      this.read.set(id, { name, sql: lines.join('\n') });
+      const { written } = query;
+      const sql = written
+        ? plainOfWritten(
+            written,
+            sqlWith(written.sql, literalsOf(this.design, query, this.told.answers, this.told.today)),
+          )
+        : this.write(query, 'name', within).lines.join('\n');
+      this.read.set(id, { name, sql });
     }
     const fields = table.fields.map((field) => {
       const shown = shows.get(field.id);

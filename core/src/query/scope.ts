@@ -16,7 +16,9 @@ import {
 import {
   catalogOf,
   fieldOf,
+  findField,
   nameFromLabel,
+  typeOf,
   uniqueName,
   type Design,
   type Field,
@@ -30,6 +32,7 @@ import {
   type Table,
 } from '../design';
 import type { Value, ValueKind } from '../values';
+import { fieldsOfWritten } from './written';
 
 /** Answers to what queries ask, by the id of the question. What nobody has answered has its starting value. */
 export type Answers = Readonly<Record<string, Value>>;
@@ -51,8 +54,10 @@ export const sourceWords = (source: Source): { readonly label: string; readonly 
   source.of === 'table' ? source.table : { label: source.query.label, plural: source.query.label };
 
 /** The table whose rows a query starts from; null for one that starts from another query, or from nothing. */
-export const tableOfQuery = (design: Design, { from }: Pick<Query, 'from'>): Table | null =>
-  design.tables.find(({ id }) => id === from) ?? null;
+export const tableOfQuery = (
+  design: Design,
+  { from, written }: Pick<Query, 'from' | 'written'>,
+): Table | null => (written ? undefined : design.tables.find(({ id }) => id === from)) ?? null;
 
 /** A result as rows that expressions look at: its columns are fields. */
 export interface ResultRows {
@@ -135,6 +140,8 @@ export function activeJoins({ joins }: Query): QueryJoin[] {
 
 /** The queries that a query reads itself. */
 const readBy = (design: Design, query: Query): Query[] => {
+  // What SQL reads is known to the engine alone.
+  if (query.written) return [];
   const joined = activeJoins(query).flatMap(({ by }) => ('from' in by ? [by.from] : []));
   const ids = [query.from, ...joined, ...(query.stack ?? [])];
   return design.queries.filter(({ id }) => ids.includes(id));
@@ -156,10 +163,24 @@ export function questionsOf(design: Design, query: Query): QueryQuestion[] {
 }
 
 /** How an answer is typed and shown. */
-export const answerKind = ({ answer }: QueryQuestion): ValueKind => answer;
+function answerKind(design: Design, { answer }: QueryQuestion): ValueKind {
+  if (answer.kind !== 'lookup') return answer;
+  return kindOfType(answerType(design, { answer }));
+}
 
-function answerType({ answer }: QueryQuestion): Type {
+/** The lookup whose choices are the answers to a question; undefined where it has gone. */
+export function answeredBy(design: Design, { answer }: Pick<QueryQuestion, 'answer'>): Field | undefined {
+  const field = answer.kind === 'lookup' ? findField(design, answer.field)?.field : undefined;
+  return field?.type.kind === 'lookup' ? field : undefined;
+}
+
+function answerType(design: Design, { answer }: Pick<QueryQuestion, 'answer'>): Type {
   switch (answer.kind) {
+    case 'lookup': {
+      const field = answeredBy(design, { answer });
+      if (!field) failed('The lookup whose choices are asked for is no longer there.', nowhere);
+      return typeOf(design, field.type);
+    }
     case 'text':
       return TEXT;
     case 'wholeNumber':
@@ -243,7 +264,7 @@ export function scopeOf(design: Design, query: Query, telling: Telling = NOTHING
       links.push({ id: join.id, name: join.name, table: to, on: [] });
   }
   const questions = query.questions.map((question): ExprField => {
-    const type = answerType(question);
+    const type = answerType(design, question);
     const { id, name } = question;
     const answer = Object.hasOwn(telling.answers, id) ? telling.answers[id]! : undefined;
     return {
@@ -251,7 +272,7 @@ export function scopeOf(design: Design, query: Query, telling: Telling = NOTHING
       name,
       column: name,
       type,
-      kind: answerKind(question),
+      kind: answerKind(design, question),
       worked: answer === undefined ? (question.start ?? 'NULL') : written(type, answer),
     };
   });
@@ -351,23 +372,32 @@ export function typedColumns(
   query: Query,
   { catalog, table, base, shows }: QueryScope,
 ): { readonly plain: TypedColumn[]; readonly measures: TypedMeasure[] } {
-  const bound = (column: QueryColumn | GroupColumn): Bound =>
-    bind(column.expression, { catalog, table }).bound;
+  const worked = ({ expression }: QueryColumn | GroupColumn): Bound =>
+    bind(expression, { catalog, table }).bound;
+  const shown = (column: QueryColumn): Pick<TypedColumn, 'bound' | 'kind'> => {
+    const of = worked(column);
+    const { shown: as } = column;
+    if (!as || !isShownNumber(of)) return { bound: of, kind: kindOfBound(of) };
+    const type = numberType('places' in as ? as.places : 0);
+    return { bound: { op: 'rescale', a: of, type, start: of.start, end: of.end }, kind: as };
+  };
   if (!query.group)
     return {
       plain: columnsOfRows(design, query, { base, shows }).map((column, i) => ({
         column,
         name: columnName('c', i),
-        bound: bound(column),
+        ...shown(column),
       })),
       measures: [],
     };
   return {
     plain: query.group.by.map((column, i) => {
-      const of = bound(column);
+      const of = worked(column);
       if (column.step && of.type.type !== 'date' && of.type.type !== 'instant')
         failed(`${column.label} is no date, so it has no ${column.step}.`, of);
-      return { column, name: columnName('g', i), bound: of, ...(column.step ? { step: column.step } : {}) };
+      const { step } = column;
+      const kind = step ? ({ kind: 'date', style: step } as const) : kindOfBound(of);
+      return { column, name: columnName('g', i), bound: of, kind, ...(step ? { step } : {}) };
     }),
     measures: query.group.measures.map((measure, i) => ({
       measure,
@@ -381,6 +411,8 @@ export interface TypedColumn {
   readonly column: QueryColumn;
   readonly name: string;
   readonly bound: Bound;
+  /** How its values are shown. */
+  readonly kind: ValueKind;
   readonly step?: GroupColumn['step'];
 }
 
@@ -486,10 +518,15 @@ export function outputColumns(
   design: Design,
   query: Query,
 ): { readonly id: string; readonly label: string }[] {
+  if (query.written) return query.written.columns;
   if (query.group) return [...query.group.by, ...query.group.measures];
   if (query.columns.length > 0) return query.columns;
   return [...columnsOfRows(design, query, scopeOf(design, query))];
 }
+
+/** Whether values are numbers of which it may be said how they are shown: not keys, which stand for rows. */
+export const isShownNumber = (bound: Bound): boolean =>
+  bound.type.type === 'number' && !(bound.op === 'ref' && bound.field.link !== undefined);
 
 /** How a column of a result is shown where nothing else is said of it. */
 export const kindOfBound = (bound: Bound): ValueKind =>
@@ -514,6 +551,14 @@ export function resultOf(design: Design, query: Query, telling: Telling = NOTHIN
 const results = new WeakMap<Design, WeakMap<Query, ResultRows>>();
 
 function makeResult(design: Design, query: Query, telling: Telling): ResultRows {
+  if (query.written) {
+    const fields = fieldsOfWritten(query.written);
+    const name = nameFromLabel(query.label, 'query');
+    return {
+      table: { id: query.id, name, keyColumn: null, fields, links: [], children: [] },
+      shows: new Map(),
+    };
+  }
   const scope = scopeOf(design, query, telling);
   const { plain, measures } = typedColumns(design, query, scope);
   const names: string[] = [];
@@ -523,7 +568,7 @@ function makeResult(design: Design, query: Query, telling: Telling): ResultRows 
     return name;
   };
   const shows = new Map<string, Field>();
-  const fields = plain.map(({ column, name, bound, step }): ExprField => {
+  const fields = plain.map(({ column, name, bound, kind, step }): ExprField => {
     const shown = bound.op === 'ref' ? fieldShown(design, scope, bound.field.id) : undefined;
     if (shown && !step) shows.set(column.id, { ...shown, label: column.label });
     const link = bound.op === 'ref' && !step ? bound.field.link : undefined;
@@ -532,7 +577,7 @@ function makeResult(design: Design, query: Query, telling: Telling): ResultRows 
       name: named(column.label),
       column: name,
       type: step ? { type: 'date' } : bound.type,
-      kind: step ? { kind: 'date', style: step } : kindOfBound(bound),
+      kind,
       ...(link === undefined ? {} : { link }),
     };
   });

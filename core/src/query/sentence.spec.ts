@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { field, lookup, number, OFFICE, table } from '../design/testing/office';
 import { plainField, type Design, type Query, type QueryCondition, type QueryJoin } from '../design';
 import { addedTo, changedAt, conditionAt, joinChoices, orElse, withJoin, withoutPart } from './edit';
-import { newQuery } from './compile';
+import { newQuery } from './new';
 import { queryPaths, resultPaths } from './paths';
 import { plainSentence, sentenceOf } from './sentence';
 import { conditionText, leavesOf, so } from './scope';

@@ -123,7 +123,6 @@ export function measureWords({ total, expression, by }: Measure, rows: string, {
 
 /** Writes a query as a sentence: a pure function of it, whose parts say what they change. */
 export function sentenceOf(design: Design, query: Query): Stretch[] {
-  const { own, result } = readersOf(design, query);
   const source = sourceOf(design, query.from);
   const rows = source ? sourceWords(source) : { label: 'table that is gone', plural: 'rows that are gone' };
   const out: Stretch[] = [];
@@ -155,6 +154,13 @@ export function sentenceOf(design: Design, query: Query): Stretch[] {
     out.push({ says: 'add', key: `add ${what} ${at.join('.')}`, what, at, text });
   };
   const between = (i: number, last: number): string => (i === 0 ? '' : i === last ? ' and ' : ', ');
+  // Of what is written in SQL only what it asks for stands in words.
+  if (query.written) {
+    say('Take the rows that its SQL gives. ');
+    asks();
+    return out;
+  }
+  const { own, result } = readersOf(design, query);
 
   say('Take every ');
   part('from', [], source?.of === 'query' ? `row of ${rows.label}` : rows.label.toLowerCase());
@@ -255,14 +261,18 @@ export function sentenceOf(design: Design, query: Query): Stretch[] {
     part('first', [], `Keep only the first ${query.first.toLocaleString('en-GB')}${each}`);
     say('. ');
   }
-  if (query.questions.length > 0) say(' Ask the reader for ');
-  query.questions.forEach((question, i) => {
-    say(between(i, query.questions.length - 1));
-    part('question', [i], question.label.toLowerCase());
-  });
-  add('question', query.questions.length > 0 ? '+ and for…' : '+ ask the reader for…');
-  if (query.questions.length > 0) say('.');
+  asks();
   return out;
+
+  function asks(): void {
+    if (query.questions.length > 0) say(' Ask the reader for ');
+    query.questions.forEach((question, i) => {
+      say(between(i, query.questions.length - 1));
+      part('question', [i], question.label.toLowerCase());
+    });
+    add('question', query.questions.length > 0 ? '+ and for…' : '+ ask the reader for…');
+    if (query.questions.length > 0) say('.');
+  }
 }
 
 const groupWords = ({ expression, step }: GroupColumn, { words }: Reader): string =>

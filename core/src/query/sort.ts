@@ -1,15 +1,22 @@
 import { uses, type DocumentSort, type Query, type Use } from '../design';
+import { withDrawn } from './pivot';
 import { mapConditions } from './scope';
 import { queryProblems } from './validate';
 
-/** With what goes from a query itself when these ids go: joins along links that go, and joins beside those. */
-function withJoins({ joins }: Query, gone: ReadonlySet<string>): Set<string> {
+/**
+ * With what goes from a query itself when these ids go: joins along links that go, joins beside those, and questions that
+ * are answered with the choices of a lookup that goes.
+ */
+function withJoins({ joins, questions }: Query, gone: ReadonlySet<string>): Set<string> {
   const all = new Set(gone);
+  for (const { id, answer } of questions) if (answer.kind === 'lookup' && gone.has(answer.field)) all.add(id);
   for (const { id, at, by } of joins) if ((at !== null && all.has(at)) || uses(by, all)) all.add(id);
   return all;
 }
 
 function useInQuery(query: Query, ids: ReadonlySet<string>): Use | null {
+  // What SQL reads is known to the engine alone.
+  if (query.written) return null;
   if (ids.has(query.from)) return { use: 'its rows', fate: 'the query is dropped' };
   const isBeneath = query.stack?.some((id) => ids.has(id)) ?? false;
   const gone = withJoins(query, ids);
@@ -28,6 +35,7 @@ function useInQuery(query: Query, ids: ReadonlySet<string>): Use | null {
 
 /** The columns a query loses when what they are made of is taken out of it. */
 function columnsLost(query: Query, ids: ReadonlySet<string>): Set<string> {
+  if (query.written) return new Set();
   const gone = withJoins(query, ids);
   const { columns, group } = query;
   return new Set(
@@ -42,6 +50,7 @@ const left = (conditions: Query['where'], gone: ReadonlySet<string>): Query['whe
   mapConditions(conditions, (condition) => (uses(condition.expression, gone) ? null : condition));
 
 function queryWithout(query: Query, ids: ReadonlySet<string>): Query | null {
+  if (query.written) return query;
   if (ids.has(query.from)) return null;
   const gone = withJoins(query, ids);
   const columns = query.columns.filter(({ expression }) => !uses(expression, gone));
@@ -50,7 +59,7 @@ function queryWithout(query: Query, ids: ReadonlySet<string>): Query | null {
   const stays = new Set([...columns, ...by, ...measures].map(({ id }) => id));
   // Without columns of its own a query shows every field of its table, by the field's id.
   const named = query.columns.length > 0 || query.group !== null;
-  return {
+  const next: Query = {
     ...query,
     ...(query.stack ? { stack: query.stack.filter((id) => !ids.has(id)) } : {}),
     ...(query.firstOf
@@ -64,6 +73,7 @@ function queryWithout(query: Query, ids: ReadonlySet<string>): Query | null {
     group: query.group && by.length + measures.length > 0 ? { by, measures } : null,
     sort: query.sort.filter(({ column }) => (named ? stays.has(column) : !gone.has(column))),
   };
+  return withDrawn(next, (id) => (named ? stays.has(id) : !gone.has(id)));
 }
 
 export const querySort: DocumentSort<Query> = {
@@ -71,6 +81,6 @@ export const querySort: DocumentSort<Query> = {
   use: useInQuery,
   without: queryWithout,
   // A query that starts from another one, or from a table, which is no document.
-  builtOn: ({ from }) => from,
+  builtOn: ({ from, written }) => (written ? null : from),
   lost: columnsLost,
 };

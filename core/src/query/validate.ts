@@ -1,6 +1,7 @@
 import { attempt, bind, bindCondition, ExpressionError, idsIn } from '../expression';
-import type { Design, Query, QueryJoin } from '../design';
+import { catalogOf, type Design, type Query, type QueryJoin } from '../design';
 import { compileQuery, keepScope } from './compile';
+import { sqlFault } from './written';
 import { activeJoins, typedColumns, leavesOf, scopeOf, sourceOf } from './scope';
 
 /** What a join is called in what is said of it. */
@@ -17,6 +18,7 @@ export const joinWords = (design: Design, { by, name }: QueryJoin): string => {
 
 /** What keeps a query from being run, said for people; an empty list when it can be. */
 export function queryProblems(design: Design, query: Query): string[] {
+  if (query.written) return writtenProblems(design, query);
   if (!sourceOf(design, query.from)) return ['The table or query this query starts from is no longer there.'];
   if (query.group && query.group.by.length + query.group.measures.length === 0)
     return ['A group needs something to group by, or something to work out.'];
@@ -44,6 +46,24 @@ export function queryProblems(design: Design, query: Query): string[] {
     if (error instanceof ExpressionError) return [error.message];
     throw error;
   }
+}
+
+/** What keeps SQL from being asked, as far as it can be told without the engine. */
+function writtenProblems(design: Design, { written, questions }: Query): string[] {
+  const fault = sqlFault(
+    written!.sql,
+    questions.map(({ name }) => name),
+  );
+  if (fault) return [fault.message];
+  const names = questions.map(({ name }) => name.toLowerCase());
+  const twice = names.find((name, i) => names.indexOf(name) < i);
+  if (twice !== undefined) return [`Two things are asked for that are called “${twice}”.`];
+  for (const { start } of questions) {
+    const begun =
+      start === null ? null : attempt(() => bind(start, { catalog: catalogOf(design), table: null }));
+    if (begun && !begun.ok) return [begun.error.message];
+  }
+  return [];
 }
 
 /** Names that expressions of a query could not tell apart. */

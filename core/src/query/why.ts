@@ -68,24 +68,36 @@ export interface Standing {
 
 const inRows = (count: number): string => `${count.toLocaleString('en-GB')} ${count === 1 ? 'row' : 'rows'}`;
 
+type Counts = readonly (readonly [value: string, count: number])[];
+
+const named = (list: Counts): string =>
+  list
+    .slice(0, MOST_NAMED)
+    .map(([value, count]) => `“${cut(value)}” (${inRows(count)})`)
+    .join(', ');
+
+/** A text as it is without its spaces and capitals. */
+const bare = (text: string): string => fold(text.trim().replace(/\s+/g, ' '));
+
+/** What stands there that differs from what was asked for by capitals and spaces only; null where nothing does. */
+export function writtenLike(subject: string, wanted: string, counts: Counts): string | null {
+  const same = counts.filter(([value]) => value !== wanted && bare(value) === bare(wanted));
+  return same.length > 0
+    ? `Of ${subject} there is ${named(same)}, which differs by capitals or spaces only.`
+    : null;
+}
+
 /** Why a text leaves no row: what stands there that differs from it only by case or spaces, is near to it, or at all. */
 export function whyOfValues(
   { subject, empty, rows }: Standing,
   wanted: string | null,
-  counts: readonly (readonly [value: string, count: number])[],
+  counts: Counts,
 ): string {
   if (counts.length === 0) return nothingThere(subject, rows);
-  const named = (list: typeof counts): string =>
-    list
-      .slice(0, MOST_NAMED)
-      .map(([value, count]) => `“${cut(value)}” (${inRows(count)})`)
-      .join(', ');
   const more = empty > 0 ? ` Nothing stands there in ${inRows(empty)}.` : '';
   if (wanted !== null) {
-    const bare = (text: string): string => fold(text.trim().replace(/\s+/g, ' '));
-    const same = counts.filter(([value]) => value !== wanted && bare(value) === bare(wanted));
-    if (same.length > 0)
-      return `Of ${subject} there is ${named(same)}, which differs by capitals or spaces only.`;
+    const like = writtenLike(subject, wanted, counts);
+    if (like !== null) return like;
     const near = counts
       .filter(([value]) => value.length <= MOST_COMPARED && wanted.length <= MOST_COMPARED)
       .map(([value, count]) => ({ value, count, far: distance(bare(value), bare(wanted)) }))

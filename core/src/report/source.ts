@@ -1,5 +1,5 @@
 import { fieldOf, type Design, type Query, type Report } from '../design';
-import { compileQuery, queryOfTable, queryProblems } from '../query';
+import { compileQuery, queryOfTable, queryProblems, readingOf } from '../query';
 import { isNumeric } from '../values';
 
 /** A column that a report may show: of its table or its query. */
@@ -44,6 +44,7 @@ export function reportQuery(design: Design, report: Report): Query | null {
     query = table && queryOfTable(table, fields);
   }
   if (!query) return null;
+  if (query.written) ({ query } = readingOf(design, query));
   const order = [
     ...(report.group ? [{ column: report.group.column, descending: false }] : []),
     ...(report.sort ? [report.sort] : []),

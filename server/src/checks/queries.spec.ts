@@ -1,16 +1,20 @@
 import { execFileSync } from 'node:child_process';
 import { DuckDBInstance, type DuckDBConnection } from '@duckdb/node-api';
-import {
-  catalogOf,
-  type FieldType,
-  type Query,
-  type QueryCondition,
-  type QueryJoin,
-} from '@heathridge/core/design';
+import { catalogOf, type Query, type QueryCondition, type QueryJoin } from '@heathridge/core/design';
 import { toStored } from '@heathridge/core/expression';
-import { newQuery, repeats, scopeOf, so } from '@heathridge/core/query';
-import { field, number, table } from '../../../core/src/design/testing/office';
+import {
+  LOSES,
+  newQuery,
+  repeats,
+  scopeOf,
+  querySort,
+  so,
+  valuesThere,
+  type FunnelPart,
+  type RowsAsked,
+} from '@heathridge/core/query';
 import { Office } from '../testing/office';
+import { SUPPLIER_TABLES } from '../testing/suppliers';
 
 /**
  * Suppliers, parts and shipments as in C. J. Date, An Introduction to Database Systems (from memory), with days of
@@ -55,48 +59,10 @@ describe('queries over suppliers, parts and shipments', () => {
   let office: Office;
   let duck: DuckDBConnection;
 
-  const text = (most = 20): FieldType => ({ kind: 'text', most });
-  const to = (name: string): FieldType => ({
-    kind: 'lookup',
-    table: `t_${name}`,
-    shows: null,
-    onDelete: 'refuse',
-  });
-
   beforeAll(async () => {
     duck = await (await DuckDBInstance.create(':memory:')).connect();
     office = await Office.open({ demo: false });
-    await office.apply(
-      {
-        change: 'addTable',
-        table: table('supplier', [
-          field('sNo', 'code', text(3)),
-          field('sName', 'name', text()),
-          field('sStatus', 'status', { kind: 'wholeNumber' }),
-          field('sCity', 'city', text()),
-        ]),
-      },
-      {
-        change: 'addTable',
-        table: table('part', [
-          field('pNo', 'code', text(3)),
-          field('pName', 'name', text()),
-          field('pColour', 'colour', text()),
-          field('pWeight', 'weight', { kind: 'decimal', places: 1 }),
-          field('pCity', 'city', text()),
-        ]),
-      },
-      {
-        change: 'addTable',
-        table: table('shipment', [
-          field('nNo', 'number', number),
-          field('nSupplier', 'supplier', to('supplier')),
-          field('nPart', 'part', to('part')),
-          field('nQuantity', 'quantity', { kind: 'wholeNumber' }),
-          field('nDay', 'day', { kind: 'date' }),
-        ]),
-      },
-    );
+    await office.apply(...SUPPLIER_TABLES);
     const insert = (name: string, fields: readonly string[], row: readonly Cell[]): object => ({
       op: 'insert',
       table: `t_${name}`,
@@ -175,10 +141,47 @@ describe('queries over suppliers, parts and shipments', () => {
     const { status, body } = await office.call('POST', 'query/run', { query, answers });
     if (status !== 200) throw new Error(JSON.stringify(body));
     return body as {
+      columns: { kind: object }[];
       rows: unknown[][];
+      keys: (string | null)[][];
       sql: string;
-      funnel: { part: string; label: string; count: number }[];
+      funnel: { part: FunnelPart['part']; label: string; count: number; none?: number }[];
     };
+  }
+
+  async function behind(query: Query, asked: RowsAsked, answers: object): Promise<unknown[][]> {
+    const { status, body } = await office.call('POST', 'query/rows', { query, answers, asked });
+    if (status !== 200) throw new Error(JSON.stringify(body));
+    return body.rows;
+  }
+
+  /** What is lost at a part is what is missing behind it, and behind all groups together stand all rows. */
+  async function accountedFor(
+    query: Query,
+    found: Awaited<ReturnType<typeof ours>>,
+    answers: object,
+  ): Promise<void> {
+    const keeps = query.joins.some(({ keepWithout }) => keepWithout);
+    for (const [i, { part, label, count, none }] of found.funnel.entries()) {
+      const before = found.funnel[i - 1]?.count ?? count;
+      if (!LOSES.has(part) || (part === 'with' && (keeps || (none === undefined && count > before))))
+        continue;
+      const lost = await behind(query, { what: 'lost', part: i }, answers);
+      expect(lost.length)
+        .withContext(`lost at ${label}`)
+        .toBe(none ?? before - count);
+    }
+    if (!query.group || query.first !== null || query.keep.length > 0 || found.keys.length > 30) return;
+    let rows = 0;
+    for (const keys of found.keys) {
+      const named = Object.fromEntries(query.group.by.map(({ id }, i) => [id, keys[i] ?? null]));
+      rows += (await behind(query, { what: 'cell', keys: named }, answers)).length;
+    }
+    const group = found.funnel.findIndex(({ part }) => part === 'group');
+    if (query.group.by.length > 0)
+      expect(rows)
+        .withContext('behind the groups')
+        .toBe(found.funnel[group - 1]!.count);
   }
 
   async function same(query: Query, sql: string, { answers = {}, elsewhere = true } = {}): Promise<void> {
@@ -192,6 +195,7 @@ describe('queries over suppliers, parts and shipments', () => {
     const both = [lines(found.rows), lines(theirs)].map((list) => (inOrder ? list : list.sort()));
     expect(both[0]).withContext(sql).toEqual(both[1]!);
     expect(found.funnel.at(-1)!.count).withContext('the funnel').toBe(found.rows.length);
+    await accountedFor(query, found, answers);
     if (!elsewhere) return;
     const out = execFileSync('sqlite3', ['-readonly', '-json', office.path], {
       encoding: 'utf8',
@@ -405,6 +409,86 @@ describe('queries over suppliers, parts and shipments', () => {
     });
   });
 
+  it('show the numbers of a column as it says, rounded half away from zero', async () => {
+    const query = begin('part');
+    const column = (id: string, shown?: object): never =>
+      ({ id, label: id, expression: stored(query, 'weight * 1.25'), ...(shown ? { shown } : {}) }) as never;
+    const { rows, columns, sql } = await ours({
+      ...query,
+      columns: [
+        { id: 'code', label: 'Code', expression: stored(query, 'code') },
+        column('as'),
+        column('whole', { kind: 'wholeNumber' }),
+        column('one', { kind: 'decimal', places: 1, unit: 'kg' }),
+        column('money', { kind: 'money', places: 2 }),
+      ],
+      sort: [{ column: 'code', descending: false }],
+    });
+    expect(columns.map(({ kind }) => kind).slice(2)).toEqual([
+      { kind: 'wholeNumber' },
+      { kind: 'decimal', places: 1, unit: 'kg' },
+      { kind: 'money', places: 2 },
+    ]);
+    // 17.0 and 14.0, an eighth of a number each: 21.25 and 17.5.
+    expect(rows.slice(1, 2)).toEqual([['P2', '21.250', 21, '21.3', '21.25']]);
+    expect(rows.find(([code]) => code === 'P4')).toEqual(['P4', '17.500', 18, '17.5', '17.50']);
+    // The SQL that people read gives the same numbers.
+    const read = office.app.context.files.get(office.file).reader.prepare(sql).raw().all() as unknown[][];
+    expect(read.map((row) => row.slice(1).map(Number))).toEqual(rows.map((row) => row.slice(1).map(Number)));
+    // Of texts, and of keys, there is nothing to be said so.
+    const odd = await ours({
+      ...query,
+      columns: [{ id: 'n', label: 'N', expression: stored(query, 'name'), shown: { kind: 'wholeNumber' } }],
+      first: 1,
+    });
+    expect(odd.rows[0]![0]).toEqual(jasmine.any(String));
+  });
+
+  it('ask for a row as a lookup does: with its choices, and compare keys', async () => {
+    const query = begin('shipment', {
+      questions: [
+        {
+          id: 'a_who',
+          name: 'who',
+          label: 'Whose?',
+          answer: { kind: 'lookup', field: 'f_nSupplier' },
+          start: null,
+          needed: false,
+        },
+      ],
+    });
+    const asked = asking(query, ['supplier = who'], ['number']);
+    await same({ ...asked, columns: asking(query, [], ['quantity']).columns }, 'SELECT quantity FROM sp');
+    const all = await ours(asked);
+    const some = await ours(asked, { a_who: 'S2' });
+    expect(some.rows.length).toBeGreaterThan(0);
+    expect(some.rows.length).toBeLessThan(all.rows.length);
+    // The SQL that people read has it too.
+    expect(some.sql).toContain("'S2'");
+    // Where the lookup goes, so does the question, with the conditions that ask for it.
+    const gone = querySort.without(asked, new Set(['f_nSupplier']))!;
+    expect([gone.questions, gone.where]).toEqual([[], []]);
+    expect(querySort.use(asked, new Set(['f_nSupplier']))!.use).toContain('what it asks for');
+    const broken = {
+      ...asked,
+      questions: [{ ...query.questions[0]!, answer: { kind: 'lookup', field: 'f_gone' } }],
+    };
+    const { status, body } = await office.call('POST', 'query/run', { query: broken });
+    expect([status, JSON.stringify(body)]).toEqual([422, jasmine.stringContaining('no longer there')]);
+  });
+
+  it('offer the values that stand in their rows, those of most rows first, whatever is kept of them', async () => {
+    const query = begin('supplier', { joins: [{ ...SHIPPED, keepWithout: true }], where: [so('FALSE')] });
+    const there = valuesThere(query, stored(query, 'city'));
+    const { rows } = await ours(there);
+    const counts = rows.map(([, count]) => Number(count));
+    expect(counts).toEqual([...counts].sort((a, b) => b - a));
+    await same(
+      { ...there, sort: [] },
+      'SELECT city, count(*) FROM s LEFT JOIN sp ON supplier = code WHERE city IS NOT NULL GROUP BY 1',
+    );
+  });
+
   describe('a condition that leaves nothing says why', () => {
     const why = async (...where: string[]): Promise<unknown> => {
       const { funnel } = await ours(asking(begin('supplier'), where, ['code']));
@@ -446,9 +530,24 @@ describe('queries over suppliers, parts and shipments', () => {
       expect(await asked('part.weight > 100')).toEqual(['Part’s weight runs from 12.0 to 19.0 there.']);
     });
 
+    it('of conditions over the result, what stands in the result', async () => {
+      const query = begin('supplier', {
+        group: {
+          by: [{ id: 'g', label: 'City', expression: stored(begin('supplier'), 'city') }],
+          measures: [{ id: 'm', label: 'Suppliers', total: 'count', expression: null }],
+        },
+      });
+      const kept = async (...keep: string[]): Promise<unknown> =>
+        ((await ours({ ...query, keep: keep.map(so) })).funnel.at(-1) as { why?: string[] }).why;
+      expect(await kept('"#m" > 5')).toEqual(['Suppliers runs from 1 to 2 there.']);
+      expect(await kept('"#m" > 1', `"#g" = 'PARIS'`)).toEqual([
+        'Of city there is “Paris” (1 row), which differs by capitals or spaces only.',
+      ]);
+    });
+
     it('and nothing where something is left, or nothing was there before', async () => {
       expect(await why('status > 10')).toBeUndefined();
-      expect(await why('FALSE')).toEqual([]);
+      expect(await why('FALSE')).toBeUndefined();
       const { funnel } = await ours(asking(begin('supplier'), ['status > 99', "city = 'Rome'"], ['code']));
       expect(funnel.map((part) => 'why' in part)).toEqual([false, true, false]);
     });

@@ -1,19 +1,23 @@
 import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
-import { Cell, PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
+import { Cell, Definitions, Finding, PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
   Board,
+  Chart,
   Field,
   FieldType,
   Form,
   FormPart,
+  Kept,
   MapDrawing,
   Query,
   Report,
+  Result,
   RoleDefinition,
   Settings,
   Subform,
   Table,
+  Written,
 } from '@heathridge/core/design';
 import { GridView, RowChange } from '@heathridge/core/rows';
 import { PROBLEMS } from '../problem';
@@ -82,21 +86,27 @@ const SHARED = {
   Board,
   Cell,
   Change,
+  Chart,
+  Definitions,
   Field,
   FieldType,
+  Finding,
   Form,
   FormPart,
   GridView,
+  Kept,
   MapDrawing,
   Query,
   RecordRow,
   RecordRows,
   Report,
+  Result,
   RoleDefinition,
   RowChange,
   Settings,
   Subform,
   Table,
+  Written,
 };
 
 const overrideRef = ({ referenceId }: { readonly referenceId: string }): string =>

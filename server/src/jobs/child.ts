@@ -16,6 +16,9 @@ import { runTask, TaskError, type Task } from './tasks';
 /** Bytes of a file that a job maps into memory at most. */
 const MAPPED = 2 ** 30;
 
+/** Bytes that the engine may hold in a job's process: one query must not take the memory of the machine. */
+const HELD = 512 * 2 ** 20;
+
 /** What the pool sends, and what comes back. */
 export interface JobMessage {
   readonly path: string;
@@ -69,7 +72,7 @@ process.on('message', ({ path, task }: JobMessage) => {
       if (task.task === 'undo') return undo(path, task.order, tell);
       db = openForReading(path);
       // Long reads go over whole tables once: mapped pages save a system call and a copy each.
-      db.exec(`PRAGMA mmap_size = ${MAPPED}`);
+      db.exec(`PRAGMA mmap_size = ${MAPPED}; PRAGMA hard_heap_limit = ${HELD}`);
       return runTask(db, task, tell);
     })
     .then(

@@ -19,10 +19,16 @@ export interface JobOptions {
 }
 
 /** What waits in lines of its own, so that nobody at a form waits for a report. */
-export type Queue = 'short' | 'long' | 'write' | 'background';
+export type Queue = 'short' | 'long' | 'write' | 'background' | 'trial';
 
 /** Children that work at once for each line. */
-const MOST_RUNNING: Readonly<Record<Queue, number>> = { short: 3, long: 2, write: 2, background: 1 };
+const MOST_RUNNING: Readonly<Record<Queue, number>> = {
+  short: 3,
+  long: 2,
+  write: 2,
+  background: 1,
+  trial: 1,
+};
 
 const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   window: 'short',
@@ -39,6 +45,7 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   'load package': 'write',
   'undo entry': 'write',
   anchors: 'background',
+  advise: 'trial',
 };
 
 const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
@@ -62,6 +69,12 @@ const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
  */
 const MOST_JOBS = 500;
 
+interface SharedJob {
+  readonly result: Promise<unknown>;
+  readonly stop: AbortController;
+  waiting: number;
+}
+
 /** Children that do long reads: the engine cannot be interrupted from inside, a process can be killed. */
 export class JobPool {
   private idle: ChildProcess[] = [];
@@ -70,7 +83,10 @@ export class JobPool {
     long: { running: 0, waiting: [] },
     write: { running: 0, waiting: [] },
     background: { running: 0, waiting: [] },
+    trial: { running: 0, waiting: [] },
   };
+  /** Jobs for which several may wait. */
+  private readonly shared = new Map<string, SharedJob>();
   private closed = false;
   private readonly done = new WeakMap<ChildProcess, number>();
 
@@ -96,6 +112,46 @@ export class JobPool {
       if (next) next();
       else line.running--;
     }
+  }
+
+  /**
+   * Runs a task as {@link run} does, once for all who ask the same meanwhile (`key`): it is stopped when the last of
+   * them has gone.
+   */
+  runOnce<T extends Task>(
+    key: string,
+    path: string,
+    task: T,
+    { signal, ...options }: JobOptions = {},
+  ): Promise<Results[T['task']]> {
+    if (signal?.aborted) return Promise.reject(gaveUp());
+    let job = this.shared.get(key);
+    if (!job) {
+      const stop = new AbortController();
+      const result = this.run(path, task, { ...options, signal: stop.signal }).finally(() => {
+        if (this.shared.get(key) === job) this.shared.delete(key);
+      });
+      // Whoever waits hears of it; where nobody does any more nobody need.
+      result.catch(() => undefined);
+      job = { result, stop, waiting: 0 };
+      this.shared.set(key, job);
+    }
+    const own = job;
+    own.waiting++;
+    return new Promise((resolve, reject) => {
+      const leave = (): void => {
+        own.waiting--;
+        reject(gaveUp());
+        if (own.waiting > 0) return;
+        // Who asks now begins anew.
+        if (this.shared.get(key) === own) this.shared.delete(key);
+        own.stop.abort();
+      };
+      signal?.addEventListener('abort', leave, { once: true });
+      own.result
+        .finally(() => signal?.removeEventListener('abort', leave))
+        .then((result) => resolve(result as Results[T['task']]), reject);
+    });
   }
 
   /** Waits until a child is free in a line, unless whoever asked gives up before. */

@@ -1,4 +1,4 @@
-import { joinsAlong, so } from '@heathridge/core/query';
+import { joinsAlong, newQuery, so } from '@heathridge/core/query';
 import type { Query, Report } from '@heathridge/core/design';
 import { Office } from '../testing/office';
 
@@ -33,6 +33,34 @@ describe('queries over the demo', () => {
     expect(body.more).toBeTrue();
     expect(body.funnel).toEqual([{ part: 'from', label: 'Hires', count: 3918 }]);
     expect((await run({ first: 10 })).rows.length).toBe(10);
+  });
+
+  it('come in windows, which follow one another to the last row', async () => {
+    const query = { ...BASE, sort: [{ column: 'f_hireMonthlyFee', descending: true }] };
+    const window = async (start: number): Promise<{ rows: unknown[][]; more: boolean; funnel: object[] }> =>
+      (await office.call('POST', 'query/run', { query, start, counted: false })).body as never;
+    const whole = (await office.call('POST', 'query/run', { query, rows: 20_000 })).body as {
+      rows: unknown[][];
+    };
+    const all: unknown[][] = [];
+    for (let start = 0, more = true; more; start += 1000) {
+      const found = await window(start);
+      expect(found.funnel).toEqual([]);
+      all.push(...found.rows);
+      more = found.more;
+    }
+    expect(all.length).toBe(3918);
+    expect(all).toEqual(whole.rows);
+    // Behind the last there is nothing, and that is no error.
+    expect(await window(5000)).toEqual(jasmine.objectContaining({ rows: [], more: false }));
+  });
+
+  it('are counted apart from what they give, with the same numbers', async () => {
+    const query = { ...BASE, where: [so('"#f_hireReturnedOn" IS NULL'), so('"#f_hireMonthlyFee" > 20')] };
+    const { funnel, rows } = await run(query);
+    for (const last of [null, rows.length])
+      expect((await office.call('POST', 'query/counts', { query, last })).body).toEqual({ funnel });
+    expect(rows.length).toBeLessThan(1000);
   });
 
   it('keep or drop rows without a partner, as the sentence says', async () => {
@@ -99,6 +127,23 @@ describe('queries over the demo', () => {
     expect(rows).toEqual([['2026-11-25']]);
   });
 
+  it('say what else is written like that, where a condition leaves few rows of many', async () => {
+    office.app.context.files
+      .get(office.file)
+      .writer.exec(
+        "UPDATE hire SET note = CASE hire_number % 50 WHEN 0 THEN 'late ' ELSE 'Late' END WHERE hire_number IN (SELECT hire_number FROM hire ORDER BY hire_number LIMIT 300)",
+      );
+    const why = async (note: string): Promise<unknown> =>
+      (await run({ where: [so(`"#f_hireNote" = '${note}'`)] })).funnel.at(-1).why;
+    expect(await why('late ')).toEqual([
+      jasmine.stringMatching(
+        /^Of note there is “Late” \(29\d rows\), which differs by capitals or spaces only\.$/,
+      ),
+    ]);
+    // Of many rows that are left nothing is said.
+    expect(await why('Late')).toBeUndefined();
+  });
+
   it('say in words which part empties the result', async () => {
     const { funnel } = await run({
       where: [
@@ -157,6 +202,69 @@ describe('reports over the demo', () => {
     expect(status).toBe(200);
     expect(raw.subarray(0, 5).toString()).toBe('%PDF-');
     expect(String(headers['content-disposition'])).toContain('Instruments.pdf');
+  });
+
+  it('print what was answered to their query, and say so on paper', async () => {
+    const asking: Query = {
+      ...newQuery('q_asking', 'Of a school', { id: 't_player' }),
+      questions: [
+        {
+          id: 'a_school',
+          name: 'wanted',
+          label: 'Which school',
+          answer: { kind: 'lookup', field: 'f_playerSchool' },
+          start: null,
+          needed: false,
+        },
+        {
+          id: 'a_since',
+          name: 'since',
+          label: 'Born after',
+          answer: { kind: 'date' },
+          start: "DATE '1900-01-01'",
+          needed: false,
+        },
+      ],
+      where: [so('"#f_playerSchool" = "#a_school"'), so('"#f_playerBorn" > "#a_since"')],
+      columns: [{ id: 'c_name', label: 'Surname', expression: '"#f_playerSurname"' }],
+    };
+    expect((await office.put(asking)).status).toBe(200);
+    const report: Report = {
+      ...REPORT,
+      id: 'p_asking',
+      label: 'Players of a school',
+      source: { kind: 'query', id: 'q_asking' },
+      columns: [{ column: 'c_name', label: 'Surname', sum: false }],
+      group: null,
+      sort: null,
+    };
+    const { reader } = office.app.context.files.get(office.file);
+    const [[key, name, players]] = reader
+      .prepare(
+        'SELECT s.number, s.name, count(*) FROM school AS s JOIN player AS p ON p.school = s.number WHERE p.born IS NOT NULL GROUP BY 1 LIMIT 1',
+      )
+      .raw()
+      .all() as [[number, string, number]];
+    const laidOut = async (answers: object): Promise<{ rowCount: number; texts: string }> => {
+      const { body } = await office.call('POST', 'reports/pages', { report, answers });
+      return { rowCount: body.rowCount, texts: JSON.stringify(body.pages[0]) };
+    };
+    const one = await laidOut({ a_school: key });
+    expect(one.rowCount).toBe(players);
+    expect(one.texts).toContain(`Which school: ${name} · Born after: 1 Jan 1900 · From Of a school`);
+    const all = await laidOut({});
+    expect(all.rowCount).toBeGreaterThan(players);
+    expect(all.texts).not.toContain('Which school');
+    // The same on paper; and an answer that is none is told.
+    expect((await office.put(report)).status).toBe(200);
+    const pdf = (asked: string) =>
+      office.call('GET', `reports/p_asking/pdf?answers=${encodeURIComponent(asked)}`);
+    expect((await pdf(JSON.stringify({ a_school: key }))).raw.subarray(0, 5).toString()).toBe('%PDF-');
+    for (const odd of ['{', '{"a_school":{}}'])
+      expect((await pdf(odd)).status)
+        .withContext(odd)
+        .toBe(400);
+    expect((await pdf('{"a_since":"yesterday"}')).status).toBe(422);
   });
 
   it('follow a query, its names and its totals', async () => {

@@ -1,34 +1,48 @@
 import type { CheckPlan, MapPlan, Notice, Step } from '@heathridge/core/change';
 import {
+  catalogOf,
   findField,
   localeOf,
+  lookupText,
   tableOf,
+  valueKind,
   type Design,
   type Form,
   type Query,
   type Report,
+  type Written,
 } from '@heathridge/core/design';
 import type { LinkCandidate, LinkOffer } from '@heathridge/core/plan';
-import { attempt, FAULT_WORDS, type Fault } from '@heathridge/core/expression';
+import { attempt, FAULT_WORDS, sqlText, type Fault } from '@heathridge/core/expression';
 import {
+  answeredBy,
   compileQuery,
+  compileRows,
   faultProbes,
+  MOST_CELLS,
+  pivotTotals,
   plainQuery,
+  questionField,
+  questionsOf,
   so,
+  overResult,
   whyOfFilled,
   whyOfRange,
   whyOfValues,
   whysOf,
+  writtenLike,
   type Answers,
   type CompiledQuery,
   type Compiling,
   type CountedPart,
-  type FunnelPart,
+  type Grouped,
   type ResultColumn,
+  type RowsAsked,
+  type SqlFault,
 } from '@heathridge/core/query';
 import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
-import type { RowKey } from '@heathridge/core/rows';
+import { startValue, type RowKey } from '@heathridge/core/rows';
 import { showNumber, showValue, type Value } from '@heathridge/core/values';
 import { guarded, type Held } from '../store/statements';
 import type { ApplyOrder, ApplyResult } from '../change/apply';
@@ -70,6 +84,8 @@ import type { Brought, BringOrder } from '../sheets/write';
 import type { AdoptOrder, AdoptResult } from '../change/adopt';
 import type { LookedAt } from '../change/foreign-text';
 import { askSoundness, unsoundRows, type Soundness } from '../change/soundness';
+import { advise, type Advice, type AdviceOrder } from './advise';
+import { describeWritten } from './written';
 import type { Connection } from '../store/driver';
 import { DesignMoved, storedVersion } from '../store/versions';
 
@@ -120,13 +136,41 @@ export type Task =
       readonly answers: Answers;
       readonly today: string;
       readonly limit: number;
+      /** Rows of the result that are passed over. */
+      readonly start?: number;
+      /** Whether the totals of a pivot are asked for. */
+      readonly totals: boolean;
+      /** Whether it is counted how many rows its parts leave. */
+      readonly counted: boolean;
     }
+  | {
+      /** How many rows the parts of a query leave. */
+      readonly task: 'query counts';
+      readonly design: Design;
+      readonly query: Query;
+      readonly answers: Answers;
+      readonly today: string;
+      /** How many the last part leaves, where that is known. */
+      readonly last: number | null;
+    }
+  | {
+      readonly task: 'query rows';
+      readonly design: Design;
+      readonly query: Query;
+      readonly answers: Answers;
+      readonly today: string;
+      readonly limit: number;
+      readonly asked: RowsAsked;
+    }
+  | { readonly task: 'advise'; readonly design: Design; readonly order: AdviceOrder }
   | {
       readonly task: 'report';
       readonly design: Design;
       readonly report: Report;
       /** What its rows meet beside what it asks for itself, in stored form. */
       readonly only?: readonly string[];
+      /** To what its query asks. */
+      readonly answers?: Answers;
       readonly today: string;
       readonly pdf: boolean;
     }
@@ -193,12 +237,22 @@ export type Task =
 export interface QueryResult {
   readonly columns: readonly ResultColumn[];
   readonly rows: readonly (readonly Value[])[];
+  /** What each row is grouped by, as it is kept; nothing where rows are not grouped. */
+  readonly keys: readonly (readonly (string | null)[])[];
   /** True when there are more rows than were asked for. */
   readonly more: boolean;
   /** The SQL, for reading. */
   readonly sql: string;
   readonly funnel: readonly CountedPart[];
+  /** Totals of a pivot that its cells do not tell. */
+  readonly totals: readonly Grouped[];
+  /** Of a query in SQL: the columns that it gives, or what is wrong with it and where. */
+  readonly written?: Written['columns'];
+  readonly fault?: SqlFault;
 }
+
+/** Rows behind a part of a result. */
+export type RowsBehind = Pick<QueryResult, 'columns' | 'rows' | 'more'>;
 
 export interface Results {
   check: CheckResult;
@@ -211,6 +265,9 @@ export interface Results {
   texts: LookedAt | null;
   adopt: AdoptResult;
   query: QueryResult;
+  'query counts': readonly CountedPart[];
+  'query rows': RowsBehind;
+  advise: Advice;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
   sound: Soundness;
   unsound: readonly FoundRow[];
@@ -301,7 +358,16 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'anchors':
       return guarded(db, task.sql, task.columns).all();
     case 'query':
-      return runQuery(db, task);
+      return task.query.written ? runWritten(db, task) : runQuery(db, task);
+    case 'query counts':
+      return countsOf(db, task);
+    case 'query rows':
+      return rowsBehind(db, task);
+    case 'advise': {
+      const { query, today, answers } = task.order;
+      const explain = (): string => faultOf(db, task.design, query, { today, answers });
+      return inWords(() => inPlace(() => advise(db, task.design, task.order, tell)), explain);
+    }
     case 'report':
       return runReport(db, task);
     case 'window':
@@ -360,65 +426,143 @@ function checkDraft(
   return { ...result, notices, clear: false };
 }
 
+/** A query in SQL: what it gives is found out first. */
+function runWritten(db: Connection, task: Extract<Task, { task: 'query' }>): QueryResult {
+  const { design, query, answers, today } = task;
+  const described = describeWritten(db, design, query, answers, today);
+  if ('fault' in described)
+    return {
+      columns: [],
+      rows: [],
+      keys: [],
+      more: false,
+      sql: '',
+      funnel: [],
+      totals: [],
+      fault: described.fault,
+    };
+  const written = { sql: query.written!.sql, columns: described.columns };
+  const found = runQuery(db, { ...task, query: { ...query, written }, totals: false, counted: false });
+  return { ...found, written: described.columns };
+}
+
 function runQuery(
   db: Connection,
-  { design, query, answers, today, limit }: Extract<Task, { task: 'query' }>,
+  {
+    design,
+    query,
+    answers,
+    today,
+    limit,
+    start = 0,
+    totals,
+    counted: isCounted,
+  }: Extract<Task, { task: 'query' }>,
 ): QueryResult {
   const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
   const explain = (): string => faultOf(db, design, query, { today, answers });
-  const rows = rowsOf(db, compiled, limit + 1, explain);
-  const counted = (sql: string): number => {
-    const ask = (): unknown => db.prepare(sql).raw().get(used(sql, compiled.params));
-    return (inWords(ask, explain) as [number])[0];
-  };
-  const funnel = compiled.funnel.map(({ part, label, sql, none }) => ({
-    part,
-    label,
-    count: counted(sql),
-    ...(none === undefined ? {} : { none: counted(none) }),
-  }));
-  const emptied = funnel.findIndex(({ count }, i) => count === 0 && i > 0 && funnel[i - 1]!.count > 0);
+  const most = Math.min(limit, Math.ceil(MOST_VALUES / Math.max(1, compiled.columns.length)));
+  const { rows: read, keys, more } = readRows(db, compiled, most, explain, start);
+  // What is drawn needs the names of things, not all that is written of them.
+  const rows = limit > READ_ROWS ? read.map((row) => row.map(shortened)) : read;
+  // All rows that the last part leaves are at hand, unless they are more than were asked for.
+  const last = more ? null : start + rows.length;
   return {
     columns: compiled.columns,
-    rows: rows.slice(0, limit),
-    more: rows.length > limit,
+    rows,
+    keys,
+    more,
     sql: plainQuery(design, query, today, answers),
-    funnel: funnel.map((part, i) =>
-      i === emptied && part.part === 'where'
-        ? { ...part, why: whyEmpty(db, design, query, { today, answers }, funnel.slice(0, i)) }
-        : part,
-    ),
+    totals: !totals
+      ? []
+      : pivotTotals(
+          query,
+          compiled.columns.map(({ kind }) => kind),
+        ).map((level) => {
+          const asked = inPlace(() => compileQuery(design, level, { today, answers }));
+          const read = readRows(db, asked, MOST_CELLS, explain);
+          return { columns: asked.columns, rows: read.rows, keys: read.keys };
+        }),
+    funnel: isCounted ? countsOf(db, { design, query, answers, today, last }) : [],
   };
 }
+
+/** How many rows each part leaves, and why one leaves none, or few where more were meant. */
+function countsOf(
+  db: Connection,
+  { design, query, answers, today, last }: Omit<Extract<Task, { task: 'query counts' }>, 'task'>,
+): CountedPart[] {
+  const compiling = { today, answers };
+  const compiled = inPlace(() => compileQuery(design, query, compiling));
+  const explain = (): string => faultOf(db, design, query, compiling);
+  const countsIn = (sql: string): number[] => {
+    const ask = (): unknown => db.prepare(sql).raw().get(used(sql, compiled.params));
+    return inWords(ask, explain) as number[];
+  };
+  const counted = (sql: string): number => countsIn(sql)[0]!;
+  const first = compiled.together === null ? [] : countsIn(compiled.together);
+  const funnel = compiled.funnel.map(({ part, label, sql, none }, i, all) => ({
+    part,
+    label,
+    count: i === all.length - 1 && last !== null ? last : (first[i] ?? counted(sql)),
+    ...(none === undefined ? {} : { none: counted(none) }),
+  }));
+  const found = funnel.findIndex(({ count }, i) => i > 0 && isSmall(count, funnel[i - 1]!.count));
+  const { part, count } = funnel[found] ?? { part: 'from', count: 0 };
+  if (part !== 'where' && part !== 'keep') return funnel;
+  const place = funnel.slice(0, found).filter((other) => other.part === part).length;
+  const asked = part === 'where' ? { design, query } : overResult(design, query);
+  const why = whyFew(db, asked.design, asked.query, compiling, place, count === 0);
+  return funnel.map((other, i) => (i === found && why.length > 0 ? { ...other, why } : other));
+}
+
+/** Whether a part leaves nothing, or so little of what was there that something else may have been meant. */
+const isSmall = (count: number, before: number): boolean =>
+  before > 0 && (count === 0 || (before >= 20 && count <= before * 0.03));
 
 /** Comparisons of one condition that are explained. */
 const MOST_WHYS = 3;
 
-/** Why a condition leaves no row: how what it compares stands in the rows that the parts before it leave. */
-function whyEmpty(
+/**
+ * Why a condition leaves no row, or few: how what it compares stands in the rows that the parts before it leave. Of few it
+ * is only said what else is written like what was asked for.
+ */
+function whyFew(
   db: Connection,
   design: Design,
   query: Query,
   compiling: Compiling,
-  before: readonly { readonly part: FunnelPart['part'] }[],
+  place: number,
+  isNone: boolean,
 ): string[] {
-  const place = before.filter(({ part }) => part === 'where').length;
   const locale = localeOf(design.settings);
   const whys = whysOf(design, query, compiling, place).slice(0, MOST_WHYS);
-  const told = whys.map(({ by, subject, kind, wanted, range, values }) => {
+  const told = whys.flatMap(({ by, subject, kind, wanted, range, values }): string[] => {
+    if (!isNone) {
+      const like =
+        values === null || wanted === null
+          ? null
+          : writtenLike(subject, wanted, guarded(db, values, 2).all() as [string, number][]);
+      return like === null ? [] : [like];
+    }
     const [rows, filled, least, most] = guarded(db, range, 4).get() as [number, number, Held, Held];
     const standing = { subject, kind, locale, rows, empty: rows - filled };
-    if (by === 'filled') return whyOfFilled(standing);
+    if (by === 'filled') return [whyOfFilled(standing)];
     if (values === null)
-      return whyOfRange(
-        standing,
-        travelling(least, { id: '', label: '', kind }),
-        travelling(most, { id: '', label: '', kind }),
-      );
-    return whyOfValues(standing, wanted, guarded(db, values, 2).all() as [string, number][]);
+      return [
+        whyOfRange(
+          standing,
+          travelling(least, { id: '', label: '', kind }),
+          travelling(most, { id: '', label: '', kind }),
+        ),
+      ];
+    return [whyOfValues(standing, wanted, guarded(db, values, 2).all() as [string, number][])];
   });
   return [...new Set(told)];
 }
+
+const TOO_LARGE =
+  'This asks for more than one query may hold in memory. Keep fewer rows, or take long texts out of what it shows.';
 
 /** What an expression does not allow is an error of the person's making. */
 function inPlace<T>(work: () => T): T {
@@ -433,11 +577,49 @@ function used(sql: string, params: readonly string[]): string[] {
   return params.slice(0, last);
 }
 
-function rowsOf(db: Connection, compiled: CompiledQuery, limit: number, explain: () => string): Value[][] {
-  const sql = `SELECT * FROM (${compiled.sql}) LIMIT ${limit}`;
-  const ask = (): Held[][] => guarded(db, sql, compiled.columns.length).all(...used(sql, compiled.params));
-  const rows = inWords(ask, explain);
-  return rows.map((row) => row.map((value, i) => travelling(value, compiled.columns[i]!)));
+/** A long text as it is drawn. */
+const shortened = (value: Value): Value =>
+  typeof value === 'string' && value.length > MOST_LETTERS ? `${value.slice(0, MOST_LETTERS)}…` : value;
+
+/** Values of a result that are sent at most, and letters of one of them where they are drawn. */
+const MOST_VALUES = 300_000;
+const MOST_LETTERS = 400;
+/** Rows up to which they are read, with texts whole. */
+const READ_ROWS = 1000;
+
+/** The first rows of a result, with what they are grouped by apart from them. */
+function readRows(
+  db: Connection,
+  { columns, sql: whole, params, keys }: Omit<CompiledQuery, 'funnel' | 'together'>,
+  limit: number,
+  explain: () => string,
+  start = 0,
+): Pick<QueryResult, 'rows' | 'keys' | 'more'> {
+  const sql = `SELECT * FROM (${whole}) LIMIT ${limit + 1}${start > 0 ? ` OFFSET ${start}` : ''}`;
+  const ask = (): Held[][] => guarded(db, sql, columns.length + keys).all(...used(sql, params));
+  const all = inWords(ask, explain);
+  const shown = all.slice(0, limit);
+  return {
+    rows: shown.map((row) => columns.map((column, i) => travelling(row[i] ?? null, column))),
+    keys:
+      keys === 0
+        ? []
+        : shown.map((row) =>
+            row.slice(columns.length).map((value) => (value === null ? null : String(value))),
+          ),
+    more: all.length > limit,
+  };
+}
+
+function rowsBehind(
+  db: Connection,
+  { design, query, answers, today, limit, asked }: Extract<Task, { task: 'query rows' }>,
+): RowsBehind {
+  const compiling = { today, answers };
+  const { columns, sql } = inPlace(() => compileRows(design, query, compiling, asked));
+  const explain = (): string => faultOf(db, design, query, compiling);
+  const { rows, more } = readRows(db, { columns, sql, params: [], keys: 0 }, limit, explain);
+  return { columns, rows, more };
 }
 
 function travelling(value: string | number | null, { kind }: ResultColumn): Value {
@@ -467,6 +649,7 @@ function inWords<T>(work: () => T, explain: () => string): T {
   } catch (error) {
     const { message } = error as Error;
     if (/overflow|malformed JSON/.test(message)) throw new TaskError(explain());
+    if (/out of memory|too big/.test(message)) throw new TaskError(TOO_LARGE);
     if (/parser stack overflow|too deep|too large|too many/i.test(message))
       throw new TaskError(
         'This query is nested too deeply to be run. Split its expressions into columns of a simpler query.',
@@ -475,16 +658,44 @@ function inWords<T>(work: () => T, explain: () => string): T {
   }
 }
 
+/** What was answered to what a query asks, or what it began with, for whoever reads what comes of it. */
+function answersTold(
+  db: Connection,
+  design: Design,
+  query: Query,
+  answers: Answers,
+  today: string,
+): string[] {
+  const moment = { today, now: `${today}T00:00:00Z` };
+  return questionsOf(design, query).flatMap((question) => {
+    const field = { ...questionField(design, question), start: question.start };
+    const started = attempt(() => startValue(design, field, moment));
+    const value = Object.hasOwn(answers, question.id)
+      ? answers[question.id]!
+      : started.ok
+        ? started.value
+        : null;
+    if (value === null || value === '') return [];
+    const by = answeredBy(design, question);
+    if (!by)
+      return [`${question.label}: ${showValue(valueKind(field.type), value, localeOf(design.settings))}`];
+    const key = typeof value === 'number' ? String(value) : sqlText(String(value));
+    const [text] = guarded(db, `SELECT ${lookupText(design, catalogOf(design), by, key)}`, 1).get() ?? [];
+    return [`${question.label}: ${text ?? String(value)}`];
+  });
+}
+
 async function runReport(
   db: Connection,
-  { design, report, only = [], today, pdf }: Extract<Task, { task: 'report' }>,
+  { design, report, only = [], answers = {}, today, pdf }: Extract<Task, { task: 'report' }>,
 ): Promise<Results['report']> {
   const whole = reportQuery(design, report);
   if (!whole) throw new TaskError('The table or query this report prints is no longer there.');
   const query = { ...whole, where: [...whole.where, ...only.map(so)] };
-  const compiled = compileQuery(design, query, { today });
-  const all = rowsOf(db, compiled, MOST_REPORT_ROWS + 1, () => faultOf(db, design, query, { today }));
-  if (all.length > MOST_REPORT_ROWS)
+  const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
+  const explain = (): string => faultOf(db, design, query, { today, answers });
+  const { rows: all, more } = readRows(db, compiled, MOST_REPORT_ROWS, explain);
+  if (more)
     throw new TaskError(
       `This report would have more than ${MOST_REPORT_ROWS.toLocaleString('en')} rows. Print a query that keeps fewer.`,
     );
@@ -507,9 +718,10 @@ async function runReport(
       ? design.queries.find(({ id }) => id === report.source.id)?.label
       : query.label;
   const locale = localeOf(design.settings);
+  const told = answersTold(db, design, whole, answers, today).map((words) => `${words} · `);
   const model = layoutReport({
     title: report.label,
-    subtitle: `From ${source ?? ''}, ${showNumber(String(rows.length), locale)} ${rows.length === 1 ? 'row' : 'rows'}, ${showValue({ kind: 'date' }, today, locale)}`,
+    subtitle: `${told.join('')}From ${source ?? ''}, ${showNumber(String(rows.length), locale)} ${rows.length === 1 ? 'row' : 'rows'}, ${showValue({ kind: 'date' }, today, locale)}`,
     columns,
     rows,
     group: grouped && { label: grouped.label, kind: grouped.kind, newPage: report.group!.newPage },

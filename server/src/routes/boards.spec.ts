@@ -1,4 +1,5 @@
-import type { Board, RoleDefinition } from '@heathridge/core/design';
+import type { Board, Query, RoleDefinition } from '@heathridge/core/design';
+import { newQuery } from '@heathridge/core/query';
 import { Office } from '../testing/office';
 
 interface Rows {
@@ -158,5 +159,147 @@ describe('boards', () => {
     const { status, body } = await office.drop('o_late');
     expect(status).toBe(422);
     expect(body.detail).toBe('Late back is used by Overview: take it out there first.');
+  });
+
+  describe('with what queries give', () => {
+    const chart = { part: 'chart' as const, id: 'k_chart', width: 6, height: 8, query: 'q_takings' };
+    const overdue = { part: 'pivot' as const, id: 'k_overdue', width: 6, height: 8, query: 'q_overdue' };
+    const inSql = { part: 'chart' as const, id: 'k_sql', width: 6, height: 8, query: 'q_sqlOnBoard' };
+    const drawn = (id: string, ...chosen: object[]) =>
+      office.call('POST', 'desk/boards/h_money/drawn', { part: id, chosen });
+    beforeAll(async () => {
+      const written: Query = {
+        ...newQuery('q_sqlOnBoard', 'In SQL', { id: 't_hire' }),
+        written: { sql: 'SELECT name, number FROM school', columns: [] },
+      };
+      expect((await office.put(written)).status).toBe(200);
+      const board: Board = {
+        type: 'board',
+        id: 'h_money',
+        label: 'Money',
+        parts: [chart, { ...overdue, label: 'Late ones' }, inSql],
+        filters: [
+          { by: 'row', id: 'v_player', label: 'Player', table: 't_player', ways: [] },
+          { by: 'days', id: 'v_paid', label: 'Paid', starts: 'all', ways: [] },
+        ],
+      };
+      expect((await office.put(board)).status).toBe(200);
+    });
+    afterAll(async () => {
+      for (const id of ['h_money', 'q_sqlOnBoard']) expect((await office.drop(id)).status).toBe(200);
+    });
+
+    it('name their parts, and find the ways to what narrows them from the rows their query begins with', async () => {
+      const { parts, filters } = (await office.call('GET', 'desk/boards/h_money')).body.board as Board;
+      expect(parts.map((one) => 'label' in one && one.label)).toEqual([
+        'Takings by month and method',
+        'Late ones',
+        'In SQL',
+      ]);
+      expect(
+        filters.map(({ ways }) => ways.map(({ part: id, way }) => [id, way?.join('.') ?? null])),
+      ).toEqual([
+        [
+          ['k_chart', 'f_paymentHire.f_hirePlayer'],
+          ['k_overdue', 'f_hirePlayer'],
+          ['k_sql', null],
+        ],
+        [
+          ['k_chart', 'f_paymentPaidOn'],
+          ['k_overdue', jasmine.any(String)],
+          ['k_sql', null],
+        ],
+      ]);
+    });
+
+    it('give all of it, and what is chosen, as SQL by hand adds it up', async () => {
+      const sums = (rows: unknown[][]): number =>
+        Math.round(rows.reduce((sum, row) => sum + Number(row[2]), 0) * 100);
+      const all = await drawn('k_chart');
+      expect(all.status).withContext(JSON.stringify(all.body).slice(0, 300)).toBe(200);
+      expect(sums(all.body.rows)).toBe(sql('SELECT sum(amount) FROM payment'));
+      expect((all.body.query as Query).id).toBe('q_takings');
+      const [[player]] = office.ask<[number]>(
+        'SELECT player FROM payment JOIN hire ON hire_number = hire GROUP BY player ORDER BY count(*) DESC LIMIT 1',
+      ) as [[number]];
+      const own = await drawn(
+        'k_chart',
+        { filter: 'v_player', key: player },
+        { filter: 'v_paid', from: '2025-01-01', to: '2025-12-31' },
+      );
+      expect(sums(own.body.rows)).toBe(
+        sql(
+          "SELECT total(amount) FROM payment JOIN hire ON hire_number = hire WHERE player = ? AND paid_on BETWEEN '2025-01-01' AND '2025-12-31'",
+          player,
+        ),
+      );
+      const pivot = await drawn('k_overdue');
+      expect((pivot.body.query as Query).pivot).toEqual({ across: [], heat: true });
+      expect(pivot.body.keys.length).toBe(pivot.body.rows.length);
+      // What SQL gives is drawn whole: nothing is known of its rows that could narrow it.
+      const written = await drawn('k_sql', { filter: 'v_player', key: player });
+      expect(written.body.rows.length).toBe(sql('SELECT count(*) FROM school'));
+    });
+
+    it('refuse what is not there, in words', async () => {
+      for (const [asked, status] of [
+        [drawn('k_none'), 404],
+        [drawn('k_chart', { filter: 'v_player', key: 999_999 }), 404],
+        [drawn('k_chart', { filter: 'v_paid', from: '2026-02-30', to: null }), 400],
+        [office.call('POST', 'desk/boards/h_overview/drawn', { part: 'k_late' }), 404],
+      ] as const) {
+        const answer = await asked;
+        expect(answer.status).withContext(JSON.stringify(answer.body)).toBe(status);
+        expect(answer.body.detail as string).toMatch(/\.$/);
+      }
+    });
+
+    it('are there for a role only where they tell it nothing that is kept from it', async () => {
+      const as = (url: string, body?: object) =>
+        office.call(body ? 'POST' : 'GET', url, body, 'builder', { 'heathridge-as-role': 'g_money' });
+      const partsFor = async (rest: Partial<RoleDefinition>): Promise<string[] | number> => {
+        const role: RoleDefinition = {
+          type: 'role',
+          id: 'g_money',
+          label: 'Till',
+          screens: ['h_money'],
+          tables: [],
+          fields: [],
+          ...rest,
+        };
+        expect((await office.put(role)).status).toBe(200);
+        const { status, body } = await as('desk/boards/h_money');
+        return status === 200 ? (body.board as Board).parts.map(({ id }) => id) : status;
+      };
+      const rights = { read: true, add: true, change: true, delete: true };
+      // SQL may read anything.
+      expect(await partsFor({})).toEqual(['k_chart', 'k_overdue']);
+      expect((await as('desk/boards/h_money/drawn', { part: 'k_sql' })).status).toBe(404);
+      expect(await partsFor({ fields: [{ field: 'f_paymentAmount', people: 'hidden' }] })).toEqual([
+        'k_overdue',
+      ]);
+      // Of the rows it begins with hers are drawn; of others it could not be told which are hers.
+      const own = { conditions: ['"#f_paymentMethod" = \'Cash\''] };
+      expect(
+        await partsFor({
+          tables: [{ table: 't_payment', ...rights, ...own }],
+        } as unknown as Partial<RoleDefinition>),
+      ).toEqual(['k_chart', 'k_overdue']);
+      const hers = await as('desk/boards/h_money/drawn', { part: 'k_chart' });
+      expect(new Set((hers.body.rows as string[][]).map((row) => row[1]))).toEqual(new Set(['Cash']));
+      const schools = { conditions: ['"#f_schoolNumber" = 1'] };
+      expect(
+        await partsFor({
+          tables: [{ table: 't_school', ...rights, ...schools }],
+        } as unknown as Partial<RoleDefinition>),
+      ).toEqual(['k_chart']);
+      expect((await office.drop('g_money')).status).toBe(200);
+    });
+
+    it('keep a query that stands on them from being dropped, and say so', async () => {
+      const { status, body } = await office.drop('q_overdue');
+      expect(status).toBe(422);
+      expect(body.detail as string).toContain('Money');
+    });
   });
 });

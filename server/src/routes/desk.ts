@@ -1,7 +1,18 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { attempt, idsIn, sqlText, toStored } from '@heathridge/core/expression';
-import { boardOf, boardsOf, isOnScreen, narrowedBy, Narrowing } from '@heathridge/core/board';
+import {
+  boardOf,
+  boardsOf,
+  isDrawn,
+  isOnScreen,
+  narrowedBy,
+  Narrowing,
+  tableOn,
+  type Chosen,
+} from '@heathridge/core/board';
+import { pivotFor, so } from '@heathridge/core/query';
+import { MOST_DRAWN, sameQuestion } from './query';
 import {
   catalogOf,
   conditionIn,
@@ -139,7 +150,7 @@ function boardAt({ design }: OpenFile, viewer: Viewer, id: string): Board {
 
 /** What the rows of a screen meet by what is chosen in the filters of a board on which it stands. */
 function narrowing(file: OpenFile, viewer: Viewer, { board: id, part: at, chosen }: Narrowing): string[] {
-  const { design, reader } = file;
+  const { design } = file;
   const board = boardAt(file, viewer, id);
   const part = board.parts.filter(isOnScreen).find((other) => other.id === at);
   if (part?.screen !== viewer.screen?.id)
@@ -149,6 +160,13 @@ function narrowing(file: OpenFile, viewer: Viewer, { board: id, part: at, chosen
     const bound = attempt(() => conditionIn(design, screenOf(viewer).table, condition));
     if (!bound.ok) throw new Problem('bad-request', bound.error.message);
   }
+  assertChosen(file, viewer, board, chosen);
+  return conditions;
+}
+
+/** Refuses a filter by a row that is not there for whoever looks. */
+function assertChosen(file: OpenFile, viewer: Viewer, board: Board, chosen: readonly Chosen[]): void {
+  const { design, reader } = file;
   for (const filter of board.filters) {
     const key = chosen.find((choice) => choice.filter === filter.id)?.key ?? null;
     if (filter.by !== 'row' || key === null) continue;
@@ -157,7 +175,6 @@ function narrowing(file: OpenFile, viewer: Viewer, { board: id, part: at, chosen
     if (!isAmong(reader, design, table, [key], [rowsThere(viewer, table)]))
       throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
   }
-  return conditions;
 }
 
 /** A value of a key of one field. */
@@ -231,6 +248,43 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'A board: the screens that stand on it, and what narrows them',
     handler: ({ file, viewer, params }) => ({ board: boardAt(file, viewer, params['board']!) }),
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/boards/:board/drawn',
+    answer: answers.BoardDrawing,
+    needs: 'colleague',
+    summary: 'What the query of a part of a board gives, narrowed by what is chosen in its filters',
+    body: v.object({ part: Id, chosen: v.optional(Narrowing.entries.chosen, []) }),
+    handler: async ({ context, file, viewer, params, body: { part: at, chosen }, gone }) => {
+      const board = boardAt(file, viewer, params['board']!);
+      const part = board.parts.filter(isDrawn).find(({ id }) => id === at);
+      const query = file.design.queries.find(({ id }) => id === part?.query);
+      if (!part || !query) throw new Problem('not-found', 'This part is no longer on the board.');
+      assertChosen(file, viewer, board, chosen);
+      const table = tableOn(file.design, part);
+      const only = [
+        ...narrowedBy(file.design, board, part, chosen),
+        ...(table ? rowsThere(viewer, table) : []),
+      ];
+      const pivot = query.group ? { pivot: query.pivot ?? pivotFor(query) } : {};
+      const { columns, rows, keys, more, totals } = await context.jobs.runOnce(
+        sameQuestion(file, todayIn(context, file), ['drawn', part.part, query.id, only]),
+        file.path,
+        {
+          task: 'query',
+          design: file.design,
+          query: { ...query, ...pivot, where: [...query.where, ...only.map(so)] },
+          answers: {},
+          today: todayIn(context, file),
+          limit: MOST_DRAWN,
+          totals: part.part === 'pivot',
+          counted: false,
+        },
+        { signal: gone },
+      );
+      return { query: { ...query, ...pivot }, columns, rows, keys, more, totals };
+    },
   });
   router.add({
     method: 'POST',

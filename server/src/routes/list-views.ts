@@ -32,6 +32,15 @@ export function listViews(
   });
 }
 
+/** By what people sort and narrow their lists, those of all screens and of all people together. */
+export function keptOrders({ orm }: OpenFile): unknown[] {
+  const rows = orm.select({ document: view.document }).from(view).all();
+  return rows.flatMap(({ document }) => {
+    const read = v.safeParse(v.pipe(v.string(), v.parseJson(), GridView), document);
+    return read.success ? [read.output.sort, read.output.conditions] : [];
+  });
+}
+
 /** Keeps how a list is looked at, in place of what was kept before; null for as it is by itself. Gives its id. */
 export function keepListView(
   { orm }: OpenFile,

@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { MapDrawing, Report, type Design } from '@heathridge/core/design';
+import type { Answers } from '@heathridge/core/query';
 import { reportProblems } from '@heathridge/core/report';
 import { todayIn, type Context } from '../http/context';
 import { Problem } from '../problem';
@@ -8,6 +9,7 @@ import type { Call, Router } from '../http/routes';
 import { paintMap } from '../report/pdf';
 import type { Results } from '../jobs/tasks';
 import type { OpenFile } from '../store/files';
+import { AnswersBody } from './query';
 
 /** How a report is laid out beyond what it says itself. */
 interface LayingOut {
@@ -16,20 +18,22 @@ interface LayingOut {
   readonly design?: Design;
   /** What its rows meet beside what it asks for itself. */
   readonly only?: readonly string[];
+  /** To what its query asks. */
+  readonly answers?: Answers;
 }
 
 function layOut(
   context: Context,
   file: OpenFile,
   report: Report,
-  { pdf, design = file.design, only = [] }: LayingOut,
+  { pdf, design = file.design, only = [], answers: given = {} }: LayingOut,
   signal: AbortSignal,
 ): Promise<Results['report']> {
   const problems = reportProblems(design, report);
   if (problems.length > 0) throw new Problem('design-invalid', problems[0]!);
   return context.jobs.run(
     file.path,
-    { task: 'report', design, report, only, today: todayIn(context, file), pdf },
+    { task: 'report', design, report, only, answers: given, today: todayIn(context, file), pdf },
     { signal, limit: 120_000 },
   );
 }
@@ -59,19 +63,26 @@ export function reportRoutes(router: Router): void {
     answer: answers.Pages,
     needs: 'builder',
     summary: 'Lay out a report, saved or not: its page model',
-    body: v.object({ report: Report }),
+    body: v.object({ report: Report, answers: v.optional(AnswersBody, {}) }),
     handler: async ({ context, file, body, gone }) =>
-      (await layOut(context, file, body.report, { pdf: false }, gone)).model,
+      (await layOut(context, file, body.report, { pdf: false, answers: body.answers }, gone)).model,
   });
   router.add({
     method: 'GET',
     url: '/api/files/:file/reports/:report/pdf',
     needs: 'builder',
     summary: 'A saved report as PDF',
+    query: v.object({
+      /** Answers to what its query asks, as JSON. */
+      answers: v.optional(
+        v.pipe(v.string(), v.maxLength(20_000), v.parseJson(undefined, 'Answers are JSON.'), AnswersBody),
+        '{}',
+      ),
+    }),
     handler: (call) => {
       const report = call.file.design.reports.find(({ id }) => id === call.params['report']);
       if (!report) throw new Problem('not-found', 'This report is no longer there.');
-      return sendPdf(call, report);
+      return sendPdf(call, report, { answers: call.query.answers });
     },
   });
   router.add({

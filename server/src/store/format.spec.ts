@@ -132,6 +132,22 @@ describe('files of earlier formats', () => {
     ]);
   });
 
+  it('keep how queries are drawn and what is written in SQL', async () => {
+    take('format-12.db', 'f_drawn');
+    const { body } = await office.call('GET', '/api/files/f_drawn/design');
+    const at = (id: string): Query => (body.design.queries as Query[]).find((query) => query.id === id)!;
+    expect(at('q_drawn').chart).toEqual(jasmine.objectContaining({ as: 'bars', along: 'g_state' }));
+    expect(at('q_drawn').pivot).toEqual({ across: [], heat: true });
+    expect(at('q_drawn').questions.map(({ answer }) => answer)).toEqual([{ kind: 'decimal', places: 2 }]);
+    const drawn = await office.call('POST', '/api/files/f_drawn/query/run', { query: at('q_drawn') });
+    expect((drawn.body.columns as object[]).length).toBe(2);
+    const written = await office.call('POST', '/api/files/f_drawn/query/run', { query: at('q_sql') });
+    expect(written.body.rows).toEqual([[1]]);
+    expect((body.design.boards as { parts: object[] }[])[0]!.parts).toEqual([
+      jasmine.objectContaining({ part: 'chart', query: 'q_drawn' }),
+    ]);
+  });
+
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {
     const id = 'f_odd';
     take(names[0]!, id);

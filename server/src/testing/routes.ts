@@ -54,6 +54,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/desk/worked': { for: 'colleague' },
   'GET /api/files/:file/desk/watches': { for: 'colleague' },
   'GET /api/files/:file/desk/boards/:board': { for: 'colleague' },
+  'POST /api/files/:file/desk/boards/:board/drawn': {
+    for: 'colleague',
+    body: { part: 'k_none' },
+    status: 404,
+  },
   'POST /api/files/:file/desk/boards/:board/choices': {
     for: 'colleague',
     body: { filter: 'v_instrument', search: '', only: null },
@@ -227,6 +232,12 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     },
   },
   'POST /api/files/:file/query/run': { for: 'builder', body: { query: QUERY } },
+  'POST /api/files/:file/query/rows': {
+    for: 'builder',
+    body: { query: QUERY, asked: { what: 'cell', keys: {} } },
+  },
+  'POST /api/files/:file/query/counts': { for: 'builder', body: { query: QUERY } },
+  'POST /api/files/:file/query/advice': { for: 'builder', body: { query: QUERY } },
   'POST /api/files/:file/reports/pages': { for: 'builder', body: { report: null }, status: 400 },
   'GET /api/files/:file/reports/:report/pdf': { for: 'builder' },
   'POST /api/files/:file/map/pdf': { for: 'builder', body: {}, status: 400 },

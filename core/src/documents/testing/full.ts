@@ -22,6 +22,7 @@ export const QUERY: Query = {
   unlike: false,
   sort: [{ column: 'due', descending: true }],
   first: null,
+  chart: { as: 'points', across: 'due', up: 'due', split: 'who' },
 };
 export const REPORT: Report = {
   type: 'report',
@@ -116,6 +117,7 @@ const BOARD: Board = {
     { part: 'note', id: 'n_day', width: 12, height: 1, look: 'heading', text: 'Out today' },
     { part: 'number', id: 'k_out', width: 3, height: 3, screen: 'o_l' },
     { part: 'list', id: 'k_loans', width: 9, height: 8, label: 'Loans out', screen: 'o_l' },
+    { part: 'chart', id: 'k_late', width: 6, height: 8, query: 'q_l' },
   ],
   filters: [
     {

@@ -31,6 +31,35 @@ describe('ConditionBuilderComponent', () => {
     return builder.expression();
   }
 
+  it('offers the texts that stand in the rows, each with how many have it', async () => {
+    const page = fixture.nativeElement as HTMLElement;
+    made('borrower.name', '=');
+    await fixture.whenStable();
+    expect(page.textContent).not.toContain('Pick one');
+    const asked: string[] = [];
+    fixture.componentRef.setInput('values', ({ text }: { text: string }) => {
+      asked.push(text);
+      return of([
+        { value: 'Ada', rows: 1200 },
+        { value: "O'Hara", rows: 1 },
+      ]);
+    });
+    await fixture.whenStable();
+    expect(asked).toEqual([]);
+    button(page, 'Pick one that is there…').click();
+    await fixture.whenStable();
+    expect(asked).toEqual(['borrower.name']);
+    expect(page.textContent).toContain('1,200 rows');
+    button(page, "O'Hara 1 row").click();
+    await fixture.whenStable();
+    expect(fixture.componentInstance.expression()).toBe("borrower.name = 'O''Hara'");
+    // Of another field there are others; of a date none are offered.
+    made('due_back', '<');
+    await fixture.whenStable();
+    expect(page.textContent).not.toContain('1,200 rows');
+    expect(page.textContent).not.toContain('Pick one');
+  });
+
   const cases: [string, string, (string | number | undefined)[], string][] = [
     ['due_back', 'empty', [], 'due_back IS NULL'],
     ['due_back', 'filled', [], 'due_back IS NOT NULL'],

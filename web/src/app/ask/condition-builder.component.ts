@@ -1,9 +1,10 @@
-import { Component, computed, input, output, signal } from '@angular/core';
+import { Component, computed, DestroyRef, inject, input, output, signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton } from '@angular/material/button';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTooltipModule } from '@angular/material/tooltip';
-import { of } from 'rxjs';
+import { finalize, of, type Observable } from 'rxjs';
 import {
   conditionShapes,
   shapedCondition,
@@ -14,7 +15,14 @@ import {
 import { showValue, type Reading, type Value } from '@heathridge/core/values';
 import type { Fetch, Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
+import { PickComponent, type Pickable } from '../shared/pick.component';
 import { SelectComponent, type Option } from '../shared/select.component';
+
+/** A value that stands in rows, and in how many of them. */
+export interface ValueThere {
+  readonly value: string;
+  readonly rows: number;
+}
 
 /** A condition that was put together. */
 export interface Made {
@@ -26,7 +34,15 @@ export interface Made {
 /** Puts a condition together from a field, a shape and values; the result is an expression. */
 @Component({
   selector: 'hr-condition-builder',
-  imports: [MatButton, MatChipsModule, MatIconModule, MatTooltipModule, SelectComponent, ValueInputComponent],
+  imports: [
+    MatButton,
+    MatChipsModule,
+    MatIconModule,
+    MatTooltipModule,
+    PickComponent,
+    SelectComponent,
+    ValueInputComponent,
+  ],
   template: `
     <hr-select
       first
@@ -68,6 +84,19 @@ export interface Made {
         />
       </div>
     }
+    @if (offers()) {
+      @if (there(); as list) {
+        @if (list.length > 0) {
+          <hr-pick about="Values that are there" [list]="offered()" (picked)="takeThere($event)" />
+        } @else {
+          <p class="soft small" role="status">Nothing stands there in any row.</p>
+        }
+      } @else {
+        <button matButton="outlined" class="compact" type="button" [disabled]="looking()" (click)="look()">
+          {{ looking() ? 'Looking …' : 'Pick one that is there…' }}
+        </button>
+      }
+    }
     @if (shape().values === 2) {
       <div class="field">
         <span class="label">to</span>
@@ -101,6 +130,10 @@ export interface Made {
       display: grid;
       gap: 10px;
     }
+    hr-pick {
+      max-height: 220px;
+      overflow: auto;
+    }
   `,
 })
 export class ConditionBuilderComponent {
@@ -114,6 +147,8 @@ export class ConditionBuilderComponent {
   /** What is written before the field. */
   readonly asks = input('Keep rows where');
   readonly paths = input.required<readonly FieldPath[]>();
+  /** Tells which texts stand in a field; without it none are offered. */
+  readonly values = input<((path: FieldPath) => Observable<readonly ValueThere[]>) | null>(null);
   /** The condition, and how it is read where it names rows of another table by their keys. */
   readonly made = output<Made>();
   readonly at = signal(0);
@@ -143,6 +178,20 @@ export class ConditionBuilderComponent {
     const { text, field } = this.path();
     return shapedCondition(text, field.type, this.shape(), this.valuesGiven());
   });
+  private readonly destroyed = inject(DestroyRef);
+  /** The texts that stand in the field, once they are asked for. */
+  protected readonly there = signal<readonly ValueThere[] | null>(null);
+  protected readonly looking = signal(false);
+  protected readonly offers = computed(
+    () => this.values() !== null && this.path().field.type.kind === 'text' && this.shape().values !== 0,
+  );
+  protected readonly offered = computed((): Pickable[] =>
+    (this.there() ?? []).map(({ value, rows }) => ({
+      id: value,
+      label: value,
+      note: `${rows.toLocaleString('en-GB')} ${rows === 1 ? 'row' : 'rows'}`,
+    })),
+  );
   private readonly valuesGiven = computed((): readonly Value[] => {
     const entered = [this.first(), this.second()].map(({ value, problem }) =>
       problem === undefined ? value : null,
@@ -163,8 +212,24 @@ export class ConditionBuilderComponent {
     return `${name} ${this.shape().id === '<>' ? 'is not' : 'is'} ${some}`;
   });
 
+  protected look(): void {
+    const [asks, path] = [this.values(), this.path()];
+    if (!asks) return;
+    this.looking.set(true);
+    asks(path)
+      .pipe(
+        finalize(() => this.looking.set(false)),
+        takeUntilDestroyed(this.destroyed),
+      )
+      .subscribe((values) => {
+        // Another field may be asked for by now.
+        if (this.path() === path) this.there.set(values);
+      });
+  }
+
   choose(index: number): void {
     this.at.set(index);
+    this.there.set(null);
     this.shapeId.set('');
     this.first.set({ value: null });
     this.second.set({ value: null });
@@ -181,6 +246,12 @@ export class ConditionBuilderComponent {
     if (!this.several().some(({ value }) => value === held.value))
       this.several.update((all) => [...all, held]);
     this.first.set({ value: null });
+  }
+
+  /** One of the texts that are there: whoever picks it means it as it is, unless something else was chosen. */
+  protected takeThere(value: string): void {
+    if (this.shapeId() === '') this.shapeId.set('=');
+    this.take({ value });
   }
 
   drop(held: Held): void {

@@ -12,10 +12,19 @@ import {
   output,
   viewChildren,
 } from '@angular/core';
-import { isOnScreen, resized, type Chosen, type Narrowing, type ScreenPart } from '@heathridge/core/board';
-import type { Board, BoardPart } from '@heathridge/core/design';
+import {
+  isDrawn,
+  isOnScreen,
+  resized,
+  type Chosen,
+  type DrawnPart,
+  type Narrowing,
+  type ScreenPart,
+} from '@heathridge/core/board';
+import type { Board, BoardPart, Query } from '@heathridge/core/design';
 import { DeskStore } from '../desk/desk.store';
 import type { ListView } from '../lists/list-view';
+import { BoardDrawnComponent, type Drawing } from './board-drawn.component';
 import { BoardListComponent } from './board-list.component';
 import { BoardNumberComponent } from './board-number.component';
 
@@ -30,7 +39,14 @@ export type Arranged =
 /** The parts of a board on its grid: to be used; or, while it is designed, to be picked, moved and sized. */
 @Component({
   selector: 'hr-board',
-  imports: [BoardListComponent, BoardNumberComponent, CdkDrag, CdkDragHandle, CdkDropList],
+  imports: [
+    BoardDrawnComponent,
+    BoardListComponent,
+    BoardNumberComponent,
+    CdkDrag,
+    CdkDragHandle,
+    CdkDropList,
+  ],
   template: `
     <div
       class="grid"
@@ -80,6 +96,20 @@ export type Arranged =
                   [on]="narrowing().get(part.id)!"
                 />
               }
+              @case ('chart') {
+                <hr-board-drawn
+                  [part]="asDrawn(part)"
+                  [label]="labelOf(part)"
+                  [on]="drawings().get(part.id)!"
+                />
+              }
+              @case ('pivot') {
+                <hr-board-drawn
+                  [part]="asDrawn(part)"
+                  [label]="labelOf(part)"
+                  [on]="drawings().get(part.id)!"
+                />
+              }
               @case ('list') {
                 <hr-board-list
                   [part]="asScreen(part)"
@@ -106,6 +136,8 @@ export class BoardComponent {
   readonly designing = input(false, { transform: booleanAttribute });
   /** The id of the part that is picked. */
   readonly picked = input('');
+  /** The queries of the file, while it is designed: nobody else need know them. */
+  readonly queries = input<readonly Query[]>([]);
   readonly partPicked = output<string>();
   readonly arranged = output<Arranged>();
   private readonly parts = viewChildren(BoardListComponent);
@@ -139,6 +171,22 @@ export class BoardComponent {
       });
     return new Map(parts.map(({ id }) => [id, Object.fromEntries(held(id))]));
   });
+  /** What each chart and pivot is asked with: the same object for the same question. */
+  readonly drawings = computed((): ReadonlyMap<string, Drawing> => {
+    const { id: board, parts } = this.board();
+    return new Map(
+      parts.filter(isDrawn).map((part) => {
+        const narrowed = this.narrowing().get(part.id);
+        const query = this.queries().find(({ id }) => id === part.query) ?? null;
+        const asked = { board, part: part.id, of: part.query, query, chosen: narrowed?.chosen ?? [] };
+        const known = this.drawn.get(part.id);
+        if (known && JSON.stringify(known) === JSON.stringify(asked)) return [part.id, known];
+        this.drawn.set(part.id, asked);
+        return [part.id, asked];
+      }),
+    );
+  });
+  private readonly drawn = new Map<string, Drawing & { readonly of: string }>();
   private readonly asked = new Map<string, Narrowing>();
 
   /** The same object for the same question: what hangs on it is then not asked again. */
@@ -150,9 +198,17 @@ export class BoardComponent {
   }
 
   labelOf(part: BoardPart): string {
+    if (isDrawn(part))
+      return (
+        part.label ?? this.queries().find(({ id }) => id === part.query)?.label ?? 'A query that is gone'
+      );
     if (!isOnScreen(part)) return part.text;
     const screen = this.desk.info()?.screens.find(({ id }) => id === part.screen);
     return part.label ?? screen?.label ?? 'A screen that is gone';
+  }
+
+  asDrawn(part: BoardPart): DrawnPart {
+    return part as DrawnPart;
   }
 
   asScreen(part: BoardPart): ScreenPart {

@@ -15,7 +15,10 @@ import { MatIconModule } from '@angular/material/icon';
 import { Router } from '@angular/router';
 import {
   boardSort,
+  drawnPart,
   filtersFor,
+  hasRows,
+  isDrawn,
   isOnScreen,
   notePart,
   partLabel,
@@ -26,7 +29,7 @@ import {
   tableOn,
   waysFrom,
   wayTo,
-  type ScreenPart,
+  type RowsPart,
   type Span,
 } from '@heathridge/core/board';
 import {
@@ -92,6 +95,8 @@ export class BoardsComponent extends SteppedPage<Board> {
   readonly begins = input<string | undefined>(undefined, { alias: 'new' });
   readonly board = this.document;
   readonly isOnScreen = isOnScreen;
+  readonly isDrawn = isDrawn;
+  readonly hasRows = hasRows;
   readonly widths = WIDTHS;
   readonly most = MOST_ON_BOARD;
   readonly spans: Option<Span>[] = (Object.entries(SPAN_LABELS) as [Span, string][]).map(([id, label]) => ({
@@ -109,6 +114,16 @@ export class BoardsComponent extends SteppedPage<Board> {
   });
   readonly screens = computed((): Option[] =>
     this.store.design().forms.map(({ id, label }) => ({ id, label })),
+  );
+  readonly queries = computed((): Option[] =>
+    this.store.design().queries.map(({ id, label }) => ({ id, label })),
+  );
+  /** Queries whose groups can be laid out both ways. */
+  readonly grouped = computed((): Option[] =>
+    this.store
+      .design()
+      .queries.filter(({ group, written }) => group && !written)
+      .map(({ id, label }) => ({ id, label })),
   );
   readonly forms = computed((): Listed[] =>
     this.store.design().forms.map((form) => ({
@@ -209,6 +224,11 @@ export class BoardsComponent extends SteppedPage<Board> {
     if (form) this.put(screenPart(what, form, newPart()));
   }
 
+  draw(what: 'chart' | 'pivot', id: string): void {
+    const query = this.store.design().queries.find((other) => other.id === id);
+    if (query) this.put(drawnPart(what, query, newPart()));
+  }
+
   addNote(look: 'heading' | 'note'): void {
     this.put(notePart(look, newPart()));
   }
@@ -225,7 +245,7 @@ export class BoardsComponent extends SteppedPage<Board> {
   /** Gives the part that is picked a name of its own, or, with an empty one, that of its screen. */
   call(text: string): void {
     const part = this.pickedPart();
-    if (!part || !isOnScreen(part)) return;
+    if (!part || !hasRows(part)) return;
     const { label: _, ...rest } = part;
     const label = text.trim();
     const named = label === '' ? rest : { ...rest, label };
@@ -285,7 +305,7 @@ export class BoardsComponent extends SteppedPage<Board> {
 
   /** `Late back by player; the others it leaves alone.` */
   reachOf(filter: BoardFilter): string {
-    const parts = this.board()!.parts.filter(isOnScreen);
+    const parts = this.board()!.parts.filter(hasRows);
     const reached = parts.filter((part) => wayTo(this.store.design(), filter, part) !== null);
     if (reached.length === 0) return 'It narrows nothing here: no link leads there.';
     if (reached.length === parts.length) return 'It narrows every part.';
@@ -294,7 +314,7 @@ export class BoardsComponent extends SteppedPage<Board> {
   }
 
   /** By what a filter could narrow a part. */
-  waysOf(filter: BoardFilter, part: ScreenPart): Option[] {
+  waysOf(filter: BoardFilter, part: RowsPart): Option[] {
     const design = this.store.design();
     const table = tableOn(design, part);
     const ways = table ? waysFrom(design, filter, table) : [];
@@ -304,11 +324,11 @@ export class BoardsComponent extends SteppedPage<Board> {
     ];
   }
 
-  wayOf(filter: BoardFilter, part: ScreenPart): string {
+  wayOf(filter: BoardFilter, part: RowsPart): string {
     return wayTo(this.store.design(), filter, part)?.join('/') ?? ALONE;
   }
 
-  setWay(filter: BoardFilter, { id }: ScreenPart, choice: string): void {
+  setWay(filter: BoardFilter, { id }: RowsPart, choice: string): void {
     const way = choice === ALONE ? null : choice.split('/');
     this.setFilter(filter, { ways: [...filter.ways.filter(({ part }) => part !== id), { part: id, way }] });
   }

@@ -5,7 +5,6 @@ import {
   EMPTY,
   finalize,
   map,
-  of,
   Subject,
   switchMap,
   takeUntil,
@@ -237,14 +236,9 @@ export class BringStore {
     this.problem.set('');
     this.progress.set(null);
     this.busy.set(what);
-    const looking = timer(300, 400)
-      // An answer that does not come in time is asked for again.
-      .pipe(
-        switchMap(() =>
-          this.api.progress(this.store.file, watch).pipe(catchError(() => of({ progress: null }))),
-        ),
-      )
-      .subscribe(({ progress }) => progress && this.progress.set(progress));
+    const looking = this.api
+      .watching(this.store.file, watch)
+      .subscribe((progress) => this.progress.set(progress));
     return ask(watch).pipe(
       takeUntil(this.stopped),
       tap({ error: (error: unknown) => this.problem.set(problemOf(error).detail) }),

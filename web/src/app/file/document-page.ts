@@ -162,7 +162,7 @@ export abstract class DocumentPage<D extends DesignDocument> {
       );
   }
 
-  private ask(confirmation: Omit<Confirmation, 'danger'>, then: () => void): void {
+  protected ask(confirmation: Omit<Confirmation, 'danger'>, then: () => void): void {
     this.dialog
       .open<ConfirmDialog, Confirmation, boolean>(ConfirmDialog, { data: { ...confirmation, danger: true } })
       .afterClosed()

@@ -25,7 +25,7 @@ import { isNumeric, isSummed, showValue, sumShown, type Value } from '@heathridg
 import { heldOf } from '../desk/record.state';
 import { FileStore } from '../file/file.store';
 import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
-import { isOwnKey, measuredWidths, roomOf } from '../grid/grid-base';
+import { edgeKey, isOwnKey, measuredWidths, roomOf } from '../grid/grid-base';
 import { Api } from '../shared/api.service';
 import { deletion } from '../shared/deleting';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
@@ -230,7 +230,7 @@ export class RowsEditor {
   /** Ctrl+D takes the value from the row above; Delete empties the cell. */
   cellKey(event: CellKeyDownEvent<GridRow>): void {
     const key = event.event as KeyboardEvent;
-    if (this.edgeKey(event, key) || this.blockKey(key)) return;
+    if (edgeKey(this.grid, event, key, this.cells.lastShown()) || this.blockKey(key)) return;
     const [table, { data, rowIndex, node }] = [this.table(), event];
     // A line of what is unfolded beneath a row has no columns.
     const column = (event as { column?: CellKeyDownEvent['column'] }).column?.getColId();
@@ -244,20 +244,6 @@ export class RowsEditor {
     } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
       this.set(table, data, field, { value: null, text: null });
     }
-  }
-
-  /** Home and End lead to the ends of the row, with Ctrl to those of the grid; true when one was pressed. */
-  private edgeKey({ rowIndex, node }: CellKeyDownEvent<GridRow>, { key, ctrlKey }: KeyboardEvent): boolean {
-    const isHome = key === 'Home';
-    if ((!isHome && key !== 'End') || !this.grid || this.grid.getEditingCells().length > 0) return false;
-    const column = this.grid.getAllDisplayedColumns().at(isHome ? 0 : -1);
-    const last = Math.max(0, this.cells.lastShown());
-    const row = ctrlKey && !node.rowPinned ? (isHome ? 0 : last) : (rowIndex ?? 0);
-    if (!column) return true;
-    if (!node.rowPinned) this.grid.ensureIndexVisible(row);
-    this.grid.ensureColumnVisible(column);
-    this.grid.setFocusedCell(row, column, node.rowPinned);
-    return true;
   }
 
   /** Keys for a block of cells; true when one was pressed. */

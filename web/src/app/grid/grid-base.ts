@@ -14,7 +14,9 @@ import {
   RowStyleModule,
   ScrollApiModule,
   TooltipModule,
+  type CellKeyDownEvent,
   type ColDef,
+  type GridApi,
   type GridOptions,
   type SortModelItem,
 } from 'ag-grid-community';
@@ -71,6 +73,27 @@ export const orderAsked = (asked: readonly SortModelItem[]): SortBy[] =>
  */
 export const isOwnKey = (event: KeyboardEvent): boolean =>
   (event.altKey && !event.ctrlKey) || event.key === 'Home' || event.key === 'End';
+
+/**
+ * Home and End lead to the ends of the row, with Ctrl to those of the grid, whose last row is `last`; true when one was
+ * pressed. The cursor also moves from a row that is still being read.
+ */
+export function edgeKey(
+  grid: GridApi | null | undefined,
+  { rowIndex, node }: Pick<CellKeyDownEvent, 'node' | 'rowIndex'>,
+  { key, ctrlKey }: KeyboardEvent,
+  last: number,
+): boolean {
+  const isHome = key === 'Home';
+  if ((!isHome && key !== 'End') || !grid || grid.getEditingCells().length > 0) return false;
+  const column = grid.getAllDisplayedColumns().at(isHome ? 0 : -1);
+  const row = ctrlKey && !node.rowPinned ? (isHome ? 0 : Math.max(0, last)) : (rowIndex ?? 0);
+  if (!column) return true;
+  if (!node.rowPinned) grid.ensureIndexVisible(row);
+  grid.ensureColumnVisible(column);
+  grid.setFocusedCell(row, column, node.rowPinned);
+  return true;
+}
 
 /** Pixels in which the values of most kinds can be read, where nothing has been measured. */
 const USUAL: Partial<Record<FieldType['kind'], number>> = {

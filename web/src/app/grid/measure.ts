@@ -22,3 +22,11 @@ export function widthFor(texts: readonly string[], font: string): number {
   const wide = widths[Math.min(widths.length - 1, Math.floor(widths.length * SHOWN))]!;
   return Math.min(WIDEST, Math.ceil(wide) + PADDING);
 }
+
+/** Pixels of one text in a font as CSS names it; a guess where the browser does not measure. */
+export function textWidth(text: string, font: string): number {
+  canvas ??= document.createElement('canvas').getContext('2d');
+  if (!canvas) return text.length * 7;
+  canvas.font = font;
+  return canvas.measureText(text).width;
+}

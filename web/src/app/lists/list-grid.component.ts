@@ -52,7 +52,7 @@ import { isHidden, isShut, type Told } from '../desk/record.state';
 import { namedRows } from '../desk/named-rows';
 import { fieldShown, workedShown } from '../desk/shown';
 import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
-import { gridBase, isOwnKey, measuredWidths, orderAsked, roomOf } from '../grid/grid-base';
+import { edgeKey, gridBase, isOwnKey, measuredWidths, orderAsked, roomOf } from '../grid/grid-base';
 import { Api, type SortBy } from '../shared/api.service';
 import { problemOf, whatIsWrong } from '../shared/problem';
 import { typeScale } from '../shared/row-height';
@@ -556,17 +556,9 @@ export class ListGridComponent implements ListView {
       this.left.emit(key.key === 'ArrowDown' ? 1 : -1);
       return;
     }
-    if (!row) return;
+    if (edgeKey(this.grid, event, key, this.grid.getDisplayedRowCount() - 1) || !row) return;
     const field = fieldOf(this.table(), id);
-    if (key.key === 'Home' || key.key === 'End') {
-      const column = this.grid.getAllDisplayedColumns().at(key.key === 'Home' ? 0 : -1);
-      const last = Math.max(0, this.grid.getDisplayedRowCount() - 1);
-      const index = key.ctrlKey ? (key.key === 'Home' ? 0 : last) : (event.rowIndex ?? 0);
-      if (!column) return;
-      if (!event.node.rowPinned) this.grid.ensureIndexVisible(index);
-      this.grid.ensureColumnVisible(column);
-      this.grid.setFocusedCell(index, column, event.node.rowPinned);
-    } else if (key.key === 'Enter' && id === DROPS) void this.remove(row);
+    if (key.key === 'Enter' && id === DROPS) void this.remove(row);
     else if (key.key === 'Enter' && (id === OPENS || !this.isOpen(row, id))) this.open(row);
     else if (key.key === 'Delete' && field && this.isOpen(row, id) && field.type.kind !== 'tick')
       this.take(row, field, { value: null, text: null });

@@ -156,6 +156,25 @@ describe('ListPageComponent', () => {
     expect(page().textContent).toContain('Pick a row above');
   });
 
+  it('moves the cursor from a row that is still being read', async () => {
+    first = Array.from({ length: 500 }, (_, i) => ({ ...BORROWERS[0]!, key: [i + 1] }));
+    await open(LIST);
+    await go(0, 0, 'f_bName');
+    const press = async (key: string): Promise<void> => {
+      const at = document.activeElement!;
+      at.dispatchEvent(new KeyboardEvent('keydown', { key, ctrlKey: true, bubbles: true, cancelable: true }));
+      await after(50);
+    };
+    await press('End');
+    const grid = getGridApi(grids()[0])!;
+    expect(grid.getFocusedCell()!.rowIndex).toBe(499);
+    // Its rows are asked for, and not there yet.
+    expect(grid.getDisplayedRowAtIndex(499)!.data).toBeUndefined();
+    await press('Home');
+    expect(grid.getFocusedCell()!.rowIndex).toBe(0);
+    await settle();
+  });
+
   it('saves a row when it is left, and takes it back when that is wanted', async () => {
     await open(LIST);
     await write(0, 0, 'f_bName', 'Anna');
@@ -369,7 +388,9 @@ describe('ListPageComponent', () => {
     expect(grids().length).toBe(0);
     const list = fixture.componentInstance;
     list.finding('an');
-    const found = await call('list');
+    // On a slow machine the line has asked for all that may be found before anything is typed.
+    let found = await call('list');
+    if (found.request.params.get('search') === '') found = await call('list');
     expect(found.request.params.get('search')).toBe('an');
     found.flush({ total: 1, all: 3, entries: [{ key: [1], title: 'Ann', second: [] }] });
     list.take(list.offers()[0]!);

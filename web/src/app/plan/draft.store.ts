@@ -358,9 +358,9 @@ export class DraftStore {
     const watch = newId('w');
     this.busy.set(what);
     this.problem.set('');
-    const looking = timer(400, 500)
-      .pipe(switchMap(() => this.api.progress(this.store.file, watch).pipe(catchError(() => EMPTY))))
-      .subscribe(({ progress }) => progress && this.progress.set(progress));
+    const looking = this.api
+      .watching(this.store.file, watch)
+      .subscribe((progress) => this.progress.set(progress));
     const ended = (): void => {
       looking.unsubscribe();
       this.busy.set('');

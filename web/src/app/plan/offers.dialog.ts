@@ -4,7 +4,6 @@ import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
-import { catchError, EMPTY, switchMap, timer } from 'rxjs';
 import type { Change } from '@heathridge/core/change';
 import { fieldOf, type Design, type Field, type Table } from '@heathridge/core/design';
 import type { LinkOffer } from '@heathridge/core/plan';
@@ -146,12 +145,10 @@ export class OffersDialog {
 
   constructor() {
     const watch = newId('w');
-    const looking = timer(400, 500)
-      .pipe(
-        switchMap(() => this.api.progress(this.data.file, watch).pipe(catchError(() => EMPTY))),
-        takeUntilDestroyed(),
-      )
-      .subscribe(({ progress }) => progress && this.progress.set(progress));
+    const looking = this.api
+      .watching(this.data.file, watch)
+      .pipe(takeUntilDestroyed())
+      .subscribe((progress) => this.progress.set(progress));
     // Closing the dialog ends the request, and with it the work on the server.
     this.api
       .linkOffers(this.data.file, { watch })

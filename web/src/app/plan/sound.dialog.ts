@@ -2,7 +2,7 @@ import { Component, inject, signal, ViewContainerRef } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatDialog, MatDialogModule } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { catchError, EMPTY, switchMap, timer, type Subscription } from 'rxjs';
+import type { Subscription } from 'rxjs';
 import { FoundDialog, type FoundData } from './found.dialog';
 import { Api, type Finding, type Progress } from '../shared/api.service';
 import { newId } from '../shared/ids';
@@ -120,9 +120,9 @@ export class SoundDialog {
     const watch = newId('w');
     this.asking.set(true);
     this.problem.set('');
-    const looking = timer(400, 500)
-      .pipe(switchMap(() => this.api.progress(this.store.file, watch).pipe(catchError(() => EMPTY))))
-      .subscribe(({ progress }) => this.progress.set(progress));
+    const looking = this.api
+      .watching(this.store.file, watch)
+      .subscribe((progress) => this.progress.set(progress));
     this.running = this.api.askSoundness(this.store.file, watch).subscribe({
       next: (sound) => {
         this.store.soundness.set(sound);

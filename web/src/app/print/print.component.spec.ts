@@ -3,7 +3,8 @@ import { TestKey } from '@angular/cdk/testing';
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { MatTreeHarness } from '@angular/material/tree/testing';
-import type { Design, Report } from '@heathridge/core/design';
+import type { Design, Query, Report } from '@heathridge/core/design';
+import { newQuery } from '@heathridge/core/query';
 import { layoutReport } from '@heathridge/core/report';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
@@ -23,7 +24,20 @@ const REPORT: Report = {
   sort: null,
   paper: 'A4 tall',
 };
-const DESIGN: Design = { ...OFFICE, reports: [REPORT] };
+const ASKED: Query = {
+  ...newQuery('q_asked', 'Asked', { id: 't_loan' }),
+  questions: [
+    {
+      id: 'a_least',
+      name: 'least',
+      label: 'From which fee',
+      answer: { kind: 'decimal', places: 2 },
+      start: null,
+      needed: false,
+    },
+  ],
+};
+const DESIGN: Design = { ...OFFICE, queries: [...OFFICE.queries, ASKED], reports: [REPORT] };
 
 const model = (rows: number) =>
   layoutReport({
@@ -68,6 +82,27 @@ describe('PrintComponent', () => {
     expect(texts).toContain('Page 1 of 1');
     expect(texts.filter((text) => text === '£1.25').length).toBe(3);
     expect(texts).toContain('£3.75');
+  });
+
+  it('asks what its query asks, and prints by the answers', async () => {
+    await laidOut();
+    expect(page.querySelector('hr-answers')).toBeNull();
+    expect(part.pdf()).toBe('/api/files/f_x/reports/p_a/pdf');
+    part.set({ source: { kind: 'query', id: 'q_asked' } });
+    await after(260);
+    const first = http.expectOne('/api/files/f_x/reports/pages');
+    expect(first.request.body.answers).toEqual({});
+    first.flush(model(3));
+    await fixture.whenStable();
+    expect(page.querySelector('hr-answers')!.textContent).toContain('From which fee');
+    part.answer({ a_least: '5.00' });
+    await after(260);
+    const again = http.expectOne('/api/files/f_x/reports/pages');
+    expect(again.request.body.answers).toEqual({ a_least: '5.00' });
+    again.flush(model(1));
+    await fixture.whenStable();
+    const address = new URL(part.pdf(), 'http://x');
+    expect(JSON.parse(address.searchParams.get('answers')!)).toEqual({ a_least: '5.00' });
   });
 
   it('turns pages and stops at the ends', async () => {

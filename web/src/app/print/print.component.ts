@@ -4,9 +4,11 @@ import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
-import type { Report } from '@heathridge/core/design';
+import type { QueryQuestion, Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
+import { questionsOf, type Answers } from '@heathridge/core/query';
 import { sourceColumns, type PageModel } from '@heathridge/core/report';
+import { AnswersComponent } from '../ask/answers.component';
 import { DetailsComponent } from '../frame/details.component';
 import { DocumentPage } from '../file/document-page';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
@@ -18,6 +20,7 @@ import { PageComponent } from './page.component';
 import { LineComponent } from '../shared/line.component';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
+import type { Fetch } from '../value/held';
 
 type Column = Report['columns'][number];
 
@@ -40,6 +43,7 @@ const still = (id: string, label: string): OutlineNode => ({ id, label, children
 @Component({
   selector: 'hr-print',
   imports: [
+    AnswersComponent,
     DetailsComponent,
     DOCUMENT_PARTS,
     LineComponent,
@@ -69,6 +73,15 @@ export class PrintComponent extends DocumentPage<Report> {
   readonly busy = signal(false);
   readonly picked = signal<string | null>(null);
   private readonly layouts = new Subject<Report>();
+  /** What its query asks of whoever prints it, and what was answered. */
+  readonly questions = computed((): readonly QueryQuestion[] => {
+    const source = this.report()?.source;
+    const design = this.store.design();
+    const query = design.queries.find(({ id }) => id === source?.id && source.kind === 'query');
+    return query ? questionsOf(design, query) : [];
+  });
+  readonly answers = signal<Answers>({});
+  readonly answerChoices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
   readonly choices = computed(() => {
     const report = this.report();
@@ -129,7 +142,7 @@ export class PrintComponent extends DocumentPage<Report> {
     ];
   });
   readonly pdf = computed(() =>
-    this.report() ? this.api.reportPdf(this.store.file, this.report()!.id) : '',
+    this.report() ? this.api.reportPdf(this.store.file, this.report()!.id, this.answers()) : '',
   );
 
   constructor() {
@@ -139,7 +152,7 @@ export class PrintComponent extends DocumentPage<Report> {
         debounceTime(200),
         switchMap((report) => {
           this.busy.set(true);
-          return this.api.reportPages(this.store.file, report).pipe(
+          return this.api.reportPages(this.store.file, report, this.answers()).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
               this.model.set(null);
@@ -186,6 +199,11 @@ export class PrintComponent extends DocumentPage<Report> {
     const report = this.report();
     if (!report) return;
     this.report.set({ ...report, ...patch });
+    this.layouts.next(this.report()!);
+  }
+
+  answer(answers: Answers): void {
+    this.answers.set(answers);
     this.layouts.next(this.report()!);
   }
 
@@ -271,6 +289,7 @@ export class PrintComponent extends DocumentPage<Report> {
   protected override take(report: Report): void {
     super.take(report);
     this.model.set(null);
+    this.answers.set({});
     this.picked.set(null);
     this.at.set(0);
     this.problem.set('');

@@ -1,11 +1,12 @@
 import { Component, computed, input, output, signal } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatRadioModule } from '@angular/material/radio';
+import type { Observable } from 'rxjs';
 import { toStored } from '@heathridge/core/expression';
-import type { QueryCondition } from '@heathridge/core/design';
+import type { FieldPath, QueryCondition } from '@heathridge/core/design';
 import { so, type Reader } from '@heathridge/core/query';
 import type { Reading } from '@heathridge/core/values';
-import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
+import { ConditionBuilderComponent, type Made, type ValueThere } from '../ask/condition-builder.component';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import type { Fetch } from '../value/held';
 import { AsideComponent } from './aside.component';
@@ -41,6 +42,7 @@ import type { Editing } from './query.component';
           [paths]="editing().paths"
           [reading]="reading()"
           [choices]="choices()"
+          [values]="values()"
           (made)="another($event)"
         />
       }
@@ -61,6 +63,9 @@ import type { Editing } from './query.component';
     />
     <hr-part-foot
       [drops]="item.is === 'so' ? 'Take out' : 'Take all out'"
+      [place]="place()"
+      [many]="many()"
+      (moved)="moved.emit($event)"
       (dropped)="dropped.emit()"
       (done)="done.emit()"
     >
@@ -81,10 +86,16 @@ export class ConditionPartComponent {
   readonly editing = input.required<Editing>();
   readonly reading = input.required<Reading>();
   readonly choices = input.required<Fetch>();
+  /** Tells which texts stand in a field; null where that cannot be asked. */
+  readonly values = input<((path: FieldPath) => Observable<readonly ValueThere[]>) | null>(null);
   readonly reader = input.required<Reader>();
   readonly changed = output<QueryCondition>();
   /** Another condition, of which either is to hold. */
   readonly or = output<QueryCondition>();
+  /** Its place among how many beside it. */
+  readonly place = input(0);
+  readonly many = input(0);
+  readonly moved = output<number>();
   readonly dropped = output();
   readonly done = output();
   protected readonly adds = signal(false);

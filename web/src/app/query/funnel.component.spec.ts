@@ -41,6 +41,27 @@ describe('FunnelComponent', () => {
     expect(widths(element)[2]).toBe(0);
   });
 
+  it('offers the rows that a part leaves out, where any are', async () => {
+    TestBed.resetTestingModule();
+    TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
+    const fixture = TestBed.createComponent(FunnelComponent);
+    const asked: number[] = [];
+    fixture.componentInstance.shown.subscribe((part) => asked.push(part));
+    fixture.componentRef.setInput('funnel', [
+      { part: 'from', label: 'Hires', count: 100 },
+      { part: 'with', label: 'Payments', count: 240, none: 0 },
+      { part: 'where', label: 'a', count: 40 },
+      { part: 'where', label: 'b', count: 40 },
+      { part: 'group', label: 'School', count: 9 },
+      { part: 'first', label: 'the first 5', count: 5 },
+    ]);
+    await fixture.whenStable();
+    const buttons = [...(fixture.nativeElement as HTMLElement).querySelectorAll('button')];
+    expect(buttons.map((button) => button.textContent.trim())).toEqual(['leaves out 200', 'leaves out 4']);
+    buttons.forEach((button) => button.click());
+    expect(asked).toEqual([2, 5]);
+  });
+
   it('says how many have no partner, and counts groups as groups', async () => {
     const element = await show([
       { part: 'from', label: 'Hires', count: 100 },

@@ -1,16 +1,20 @@
-import { Component, computed, input } from '@angular/core';
+import { Component, computed, input, output } from '@angular/core';
+import { MatButton } from '@angular/material/button';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { scaleLinear } from 'd3';
+import { LOSES } from '@heathridge/core/query';
 import type { QueryResult } from '../shared/api.service';
 
 /** Where the rows go: how many are left after each part of the sentence. */
 @Component({
   selector: 'hr-funnel',
-  imports: [MatTooltipModule],
+  imports: [MatButton, MatTooltipModule],
   template: `
     <h2>Where the rows go</h2>
-    <p class="soft small">rows left after each part</p>
-    <ol class="plain-list">
+    <p class="soft small" role="status">
+      {{ isCounting() ? 'rows left after each part: counting …' : 'rows left after each part' }}
+    </p>
+    <ol class="plain-list" [class.before]="isCounting()">
       @for (bar of bars(); track $index) {
         <li>
           <span class="row"
@@ -26,8 +30,13 @@ import type { QueryResult } from '../shared/api.service';
               [style.fill]="bar.part === 'group' ? 'var(--hr-heather)' : 'var(--hr-moss)'"
             />
           </svg>
-          @if (bar.lost; as lost) {
-            <span class="small" [class.bad]="bar.emptied">{{ lost }}</span>
+          @if (bar.said; as said) {
+            <span class="small" [class.bad]="bar.emptied">{{ said }}</span>
+          }
+          @if (bar.lost > 0) {
+            <button matButton="text" class="compact words" type="button" (click)="shown.emit($index)">
+              {{ bar.shows }}
+            </button>
           }
           @for (why of bar.why; track why) {
             <span class="small">{{ why }}</span>
@@ -52,6 +61,10 @@ import type { QueryResult } from '../shared/api.service';
       gap: 2px;
       font-size: var(--hr-text-note);
     }
+    /* What was counted before the newest edit is not taken for its count. */
+    .before {
+      opacity: 0.55;
+    }
     .label {
       overflow-wrap: anywhere;
     }
@@ -66,6 +79,11 @@ import type { QueryResult } from '../shared/api.service';
 })
 export class FunnelComponent {
   readonly funnel = input.required<QueryResult['funnel']>();
+  /** Whether it is being counted anew. */
+  readonly isCounting = input(false);
+
+  /** A part, by its place, whose lost rows are to be shown. */
+  readonly shown = output<number>();
 
   readonly bars = computed(() => {
     const parts = this.funnel();
@@ -75,7 +93,8 @@ export class FunnelComponent {
     );
     return parts.map(({ part, label, count, none, why = [] }, i) => {
       const before = i === 0 ? count : parts[i - 1]!.count;
-      const lost = before - count;
+      // Beside rows that may be several others, how many find none is counted apart.
+      const gone = !LOSES.has(part) ? 0 : part === 'with' ? (none ?? before - count) : before - count;
       const emptied = count === 0 && before > 0;
       const number = (n: number): string => n.toLocaleString('en-GB');
       return {
@@ -85,12 +104,20 @@ export class FunnelComponent {
         width: count === 0 ? 0 : Math.max(width(Math.min(count, width.domain()[1]!)), 0.8),
         emptied,
         why,
-        lost: emptied
-          ? 'this part leaves nothing'
-          : part === 'with' && (none ?? lost) > 0
-            ? `${number(none ?? lost)} have none`
-            : '',
+        said: emptied ? 'this part leaves nothing' : '',
+        lost: gone,
+        shows:
+          part === 'with'
+            ? `${number(gone)} have none: ${share(before - gone, before)} find one`
+            : `leaves out ${number(gone)}`,
       };
     });
   });
+}
+
+/** A share in hundredths, which is neither all nor nothing where it is not quite. */
+function share(part: number, whole: number): string {
+  if (part <= 0 || part >= whole) return part <= 0 ? '0 %' : '100 %';
+  const percent = Math.min(99.9, Math.max(0.1, (part / whole) * 100));
+  return `${percent.toLocaleString('en-GB', { maximumFractionDigits: percent < 1 || percent > 99 ? 1 : 0 })} %`;
 }

@@ -7,6 +7,8 @@ import { newQuery, so } from '@heathridge/core/query';
 import { By } from '@angular/platform-browser';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { after, button, setUpFile, shown } from '../testing/bench';
+import { Subject } from 'rxjs';
+import { ALL, FileNews, type News } from '../file/news.service';
 import { ConditionBuilderComponent } from '../ask/condition-builder.component';
 import { ConditionPartComponent } from './condition-part.component';
 import { QueryComponent } from './query.component';
@@ -26,8 +28,12 @@ describe('QueryComponent', () => {
   let fixture: ComponentFixture<QueryComponent>;
   let http: HttpTestingController;
   let page: HTMLElement;
+  let news: Subject<News | typeof ALL>;
 
   beforeEach(async () => {
+    news = new Subject();
+    TestBed.overrideComponent(QueryComponent, { remove: { providers: [FileNews] } });
+    TestBed.overrideProvider(FileNews, { useValue: { all: news } });
     http = setUpFile(DESIGN);
     fixture = TestBed.createComponent(QueryComponent);
     page = fixture.nativeElement as HTMLElement;
@@ -42,15 +48,20 @@ describe('QueryComponent', () => {
       { id: 'c1', label: 'Borrower', kind: { kind: 'longText' } },
       { id: 'c2', label: 'Fee', kind: { kind: 'money', places: 2 } },
     ];
-    request.flush(
-      answer ?? {
-        columns,
-        rows,
-        more: false,
-        sql: 'SELECT 1',
-        funnel: [{ part: 'from', label: 'Loans', count: 7 }],
-      },
-    );
+    const found = answer ?? {
+      columns,
+      rows,
+      keys: [],
+      more: false,
+      sql: 'SELECT 1',
+      funnel: [{ part: 'from', label: 'Loans', count: 7 }],
+      totals: [],
+    };
+    expect(request.request.body.counted).toBeFalse();
+    request.flush({ ...found, funnel: [] });
+    // The rows come first, then how many its parts leave.
+    for (const counts of http.match('/api/files/f_x/query/counts'))
+      if (!counts.cancelled) counts.flush({ funnel: (found as { funnel: object[] }).funnel });
     await fixture.whenStable();
     return (request.request.body as { query: Query }).query;
   }
@@ -74,6 +85,226 @@ describe('QueryComponent', () => {
     expect(sentence()).toContain('Keep rows where due back is before today');
     expect(sentence()).toContain('Show borrower, fee');
     expect(sentence()).toContain('Sort by Fee, most first');
+  });
+
+  const GROUPED = {
+    columns: [
+      { id: 'g1', label: 'Borrower', kind: { kind: 'longText' } },
+      { id: 'm1', label: 'Loans', kind: { kind: 'wholeNumber' } },
+    ],
+    rows: [
+      ['Ada', 3],
+      [null, 4],
+    ],
+    keys: [['1001'], [null]],
+    more: false,
+    sql: 'SELECT 1',
+    funnel: [
+      { part: 'from', label: 'Loans', count: 9 },
+      { part: 'where', label: 'due back is before today', count: 7 },
+      { part: 'group', label: 'Borrower', count: 2 },
+    ],
+    totals: [],
+  };
+  const group: Query['group'] = {
+    by: [{ id: 'g1', label: 'Borrower', expression: '"#f_lBorrower"' }],
+    measures: [{ id: 'm1', label: 'Loans', total: 'count', expression: null }],
+  };
+  const BEHIND = {
+    columns: [{ id: 'c', label: 'Loan', kind: { kind: 'wholeNumber' } }],
+    rows: [[12], [13]],
+    more: false,
+  };
+  const look = async (name: string): Promise<void> => {
+    const choice = [...page.querySelectorAll<HTMLElement>('[role=radio]')].find(
+      (one) => one.textContent.trim() === name,
+    )!;
+    choice.click();
+    await fixture.whenStable();
+  };
+
+  it('shows the rows behind a group, and those that a part leaves out', async () => {
+    await run();
+    fixture.componentInstance.set({ group });
+    await run(GROUPED);
+    page.querySelectorAll<HTMLElement>('[aria-label="Rows behind this one"]')[0]!.click();
+    const asked = http.expectOne('/api/files/f_x/query/rows');
+    expect(asked.request.body.asked).toEqual({ what: 'cell', keys: { g1: '1001' } });
+    asked.flush(BEHIND);
+    await fixture.whenStable();
+    expect(page.textContent).toContain('Rows behind Ada');
+    expect(page.textContent).toContain('2 rows');
+    button(page, 'Back to the result').click();
+    await fixture.whenStable();
+    expect(page.textContent).not.toContain('Rows behind Ada');
+    button(page, 'leaves out 2').click();
+    const lost = http.expectOne('/api/files/f_x/query/rows');
+    expect(lost.request.body.asked).toEqual({ what: 'lost', part: 1 });
+    lost.flush({ title: 'No', detail: 'It could not be worked out.' }, { status: 422, statusText: 'No' });
+    await fixture.whenStable();
+    expect(page.textContent).toContain('It could not be worked out.');
+    expect(page.textContent).toContain('Loans');
+  });
+
+  it('shows the rows before they are counted, and goes from window to window', async () => {
+    await after(300);
+    const columns = [{ id: 'c1', label: 'Borrower', kind: { kind: 'longText' } }];
+    const window = (from: number, more: boolean): object => ({
+      columns,
+      rows: Array.from({ length: more ? 1000 : 200 }, (_, i) => [`Name ${from + i}`]),
+      keys: [],
+      more,
+      sql: 'SELECT 1',
+      funnel: [],
+      totals: [],
+    });
+    http.expectOne('/api/files/f_x/query/run').flush(window(0, true));
+    await fixture.whenStable();
+    expect(fixture.componentInstance.result()!.rows.length).toBe(1000);
+    expect(page.textContent).toContain('Counting …');
+    expect(page.textContent).toContain('Rows 1 to 1,000');
+    expect(button(page, 'The last rows').disabled).toBeTrue();
+    const counts = http.expectOne('/api/files/f_x/query/counts');
+    expect(counts.request.body.last).toBeNull();
+    counts.flush({ funnel: [{ part: 'from', label: 'Loans', count: 2200 }] });
+    await fixture.whenStable();
+    expect(page.textContent).toContain('Rows 1 to 1,000 of 2,200');
+    const go = async (name: string, start: number, more: boolean): Promise<void> => {
+      button(page, name).click();
+      const asked = http.expectOne('/api/files/f_x/query/run');
+      expect([asked.request.body.start, asked.request.body.counted]).toEqual([start, false]);
+      asked.flush(window(start, more));
+      await fixture.whenStable();
+    };
+    await go('The rows after', 1000, true);
+    expect(page.textContent).toContain('Rows 1,001 to 2,000 of 2,200');
+    await go('The last rows', 2000, false);
+    expect(page.textContent).toContain('Rows 2,001 to 2,200 of 2,200');
+    expect(button(page, 'The rows after').disabled).toBeTrue();
+    await go('The rows before', 1000, true);
+    button(page, 'The first rows').click();
+    http
+      .expectOne('/api/files/f_x/query/run')
+      .flush({ detail: 'The server is busy.' }, { status: 503, statusText: 'x' });
+    await fixture.whenStable();
+    // What was there stays.
+    expect(page.textContent).toContain('Rows 1,001 to 2,000 of 2,200');
+  });
+
+  it('moves a part that is dragged among those of its sort, whatever lies between them', async () => {
+    await run();
+    const part = fixture.componentInstance;
+    part.addCondition('where', [], { text: 'fee > 1', words: '' });
+    await run();
+    part.orCondition('where', [0], so('"#f_lFee" > 2'));
+    await run();
+    // Each that can be dragged, in the order of the sentence: a group of two, its two, another, two columns, the order.
+    const parts = part.stretches().filter((one) => one.says === 'part' && one.what !== 'from');
+    const at = (what: string, ...place: number[]): number =>
+      parts.findIndex((one) => one.says === 'part' && one.what === what && one.at.join() === place.join());
+    const drop = (from: number, to: number): void =>
+      part.dropped({ item: { data: parts[from] }, previousIndex: from, currentIndex: to } as never);
+    drop(at('column', 1), at('column', 0));
+    expect((await run()).columns.map(({ id }) => id)).toEqual(['c2', 'c1']);
+    drop(at('where', 1), at('where', 0));
+    expect((await run()).where.map(({ is }) => is)).toEqual(['so', 'any']);
+    expect(parts.map((one) => part.isMovable(one))).toEqual(
+      parts.map((one) => one.says === 'part' && one.at.length === 1 && one.what !== 'sort'),
+    );
+  });
+
+  it('draws a chart and a pivot of all of the result, and keeps how', async () => {
+    await run();
+    await look('Pivot');
+    expect(page.textContent).toContain('group by a field first');
+    await run();
+    fixture.componentInstance.set({ group });
+    await run(GROUPED);
+    await look('Chart');
+    await after(300);
+    const asked = http.expectOne('/api/files/f_x/query/run');
+    expect([asked.request.body.rows, asked.request.body.totals]).toEqual([20_000, false]);
+    asked.flush(GROUPED);
+    await fixture.whenStable();
+    expect(page.querySelector('[aria-roledescription=chart]')).not.toBeNull();
+    fixture.componentInstance.set({ chart: { as: 'pie', along: 'g1', value: 'm1' } });
+    await after(300);
+    // How it is drawn asks nothing anew.
+    http.expectNone('/api/files/f_x/query/run');
+    expect(fixture.componentInstance.document()!.chart).toEqual({ as: 'pie', along: 'g1', value: 'm1' });
+    // A total that goes takes its chart along.
+    fixture.componentInstance.set({ group: { ...group!, measures: [{ ...group!.measures[0]!, id: 'm2' }] } });
+    expect(fixture.componentInstance.document()!.chart).toBeUndefined();
+    await run({ ...GROUPED, columns: [GROUPED.columns[0], { ...GROUPED.columns[1], id: 'm2' }] });
+    await look('Pivot');
+    await after(300);
+    const totals = http.expectOne('/api/files/f_x/query/run');
+    expect(totals.request.body.totals).toBeTrue();
+    expect(totals.request.body.query.pivot).toEqual({ across: [], heat: true });
+  });
+
+  it('says when rows that it reads have changed, and follows them if wished', async () => {
+    await run();
+    const of = (table: string): News => ({
+      account: 'a',
+      by: 'B',
+      entry: 1,
+      tables: [{ table, changed: null }],
+      design: false,
+    });
+    // Fines are not read.
+    news.next(of('t_fine'));
+    await fixture.whenStable();
+    expect(page.textContent).not.toContain('Rows have changed');
+    news.next(of('t_loan'));
+    await fixture.whenStable();
+    button(page, 'Rows have changed: run again').click();
+    await run();
+    expect(page.textContent).not.toContain('Rows have changed');
+    [...page.querySelectorAll<HTMLInputElement>('input[type=checkbox]')].at(-1)!.click();
+    await fixture.whenStable();
+    expect(fixture.componentInstance.follows()).toBeTrue();
+    await after(2100);
+    news.next(ALL);
+    await run();
+    expect(page.textContent).not.toContain('Rows have changed');
+  });
+
+  it('goes on in SQL and back, and the sentence waits as it was', async () => {
+    await run();
+    await look('SQL');
+    button(page, 'Go on in SQL').click();
+    const begun = await run();
+    expect(begun.written).toEqual({ sql: 'SELECT 1\n', columns: [] });
+    expect(begun.sort).toEqual(QUERY.sort);
+    expect(sentence()).toContain('Take the rows that its SQL gives');
+    expect(page.querySelector('[aria-label="SQL of this query"]')).not.toBeNull();
+    fixture.componentInstance.setSql('SELECT 2');
+    const columns = [{ id: 'w_2', name: '2', label: '2', result: { kind: 'wholeNumber' }, scaled: false }];
+    const empty = { rows: [], keys: [], more: false, sql: '', funnel: [], totals: [] };
+    await run({
+      ...empty,
+      columns: [{ id: 'w_2', label: '2', kind: { kind: 'wholeNumber' } }],
+      rows: [[2]],
+      written: columns,
+    });
+    // What it gives is kept for those who read it.
+    expect(fixture.componentInstance.document()!.written as object).toEqual({ sql: 'SELECT 2', columns });
+    fixture.componentInstance.setSql('SELEC');
+    await run({ ...empty, columns: [], fault: { message: 'A query only reads.', from: 0, to: 5 } });
+    expect(page.textContent).toContain('A query only reads.');
+    expect(fixture.componentInstance.fault()!.to).toBe(5);
+    button(page, 'Back to the sentence…').click();
+    const sure = await shown('mat-dialog-container button', document.body);
+    expect(sure).toBeTruthy();
+    await fixture.whenStable();
+    button(document.body, 'Take out the SQL').click();
+    await after(50);
+    await fixture.whenStable();
+    const back = await run();
+    expect(back.written).toBeUndefined();
+    expect(back.sort).toEqual(QUERY.sort);
+    expect(sentence()).toContain('Take every loan');
   });
 
   it('shows the result as people read it, numbers at the right', async () => {

@@ -1,15 +1,30 @@
 import { Clipboard } from '@angular/cdk/clipboard';
+import { CdkDrag, CdkDropList, type CdkDragDrop } from '@angular/cdk/drag-drop';
 import { NgTemplateOutlet } from '@angular/common';
-import { Component, computed, inject, input, signal } from '@angular/core';
+import { Component, computed, inject, input, signal, ViewContainerRef } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { MatButton, MatIconButton } from '@angular/material/button';
+import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatRadioModule } from '@angular/material/radio';
-import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import {
+  catchError,
+  debounceTime,
+  EMPTY,
+  filter,
+  finalize,
+  map,
+  Subject,
+  switchMap,
+  tap,
+  throttleTime,
+  type Observable,
+} from 'rxjs';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
 import {
   listOf,
+  readableName,
   uniqueName,
   type FieldPath,
   type GroupColumn,
@@ -24,15 +39,21 @@ import {
   addedTo,
   changedAt,
   conditionAt,
+  identifier,
   joinChoices,
+  isShownNumber,
   keepScope,
   leavesOf,
   MEASURE_WORDS,
+  MOVABLE,
+  movedPart,
+  MOST_CELLS,
   newQuery,
   orElse,
   outputColumns,
+  partsOf,
+  pivotFor,
   queryPaths,
-  questionField,
   questionsOf,
   readerOf,
   readersOf,
@@ -43,21 +64,25 @@ import {
   so,
   sourceOf,
   sourceWords,
+  tablesRead,
+  valuesThere,
   withJoin,
   withOrder,
   withoutPart,
   type Answers,
   type JoinChoice,
+  type Movable,
   type PartName,
   type Place,
   type Reader,
   type Repeat,
+  type SqlFault,
   type Stretch,
 } from '@heathridge/core/query';
-import { startValue } from '@heathridge/core/rows';
 import { DocumentPage } from '../file/document-page';
+import { ALL as EVERYTHING, FileNews, type News } from '../file/news.service';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
-import { Api, type QueryResult } from '../shared/api.service';
+import { Api, type QueryCounts, type QueryResult } from '../shared/api.service';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
@@ -66,17 +91,19 @@ import { options, SelectComponent, type Option } from '../shared/select.componen
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
-import { ResultTableComponent } from './result-table.component';
+import { ResultComponent, type Asked, type Behind, type Look } from './result.component';
 import { problemOf } from '../shared/problem';
 import { ChipComponent } from '../shared/chip.component';
-import { ConditionBuilderComponent, type Made } from '../ask/condition-builder.component';
+import { AnswersComponent } from '../ask/answers.component';
+import { ConditionBuilderComponent, type Made, type ValueThere } from '../ask/condition-builder.component';
 import type { Fetch } from '../value/held';
-import { AnswersComponent } from './answers.component';
+import { AdviceDialog, type AdviceData } from './advice.dialog';
 import { AsideComponent } from './aside.component';
 import { ConditionPartComponent } from './condition-part.component';
 import { PartFootComponent } from './part-foot.component';
 import { QuestionPartComponent } from './question-part.component';
 import { FunnelComponent } from './funnel.component';
+import { SqlEditorComponent } from './sql-editor.component';
 
 /** What the expressions of a query may name, for those who write them. */
 export interface Editing {
@@ -165,11 +192,40 @@ const STEPS = options([
   ['year', 'year'],
 ]);
 
+/** How the numbers of a column are shown; as what they are worked out of where nothing is said. */
+const AS_IT_IS = 'asItIs';
+const SHOWN = options([
+  [AS_IT_IS, 'as what they are worked out of'],
+  ['wholeNumber', 'as whole numbers'],
+  ['decimal', 'with places behind the point'],
+  ['money', 'as money'],
+]);
+
 /** Of all rows together, and not of each value of a column: no column has such an id. */
 const ALL = ' all';
 
+/** Milliseconds between two runs of what others change. */
+const FOLLOWED_EVERY = 2000;
+
+/** A query that is written in SQL: no table has such an id. */
+const IN_SQL = ' sql';
+
 /** What may be picked beside the fields; no path is written so. */
 const [WORKED_OUT, COUNT] = ['(worked out)', '(count)'];
+
+/** A query that groups with a layout of its pivot: that which suits where nobody has said. */
+const withPivot = (query: Query): Query =>
+  query.group ? { ...query, pivot: query.pivot ?? pivotFor(query) } : query;
+
+/** What closes a part of the sentence: a comma, a full stop. */
+interface Closed {
+  readonly after: string;
+}
+
+/** A part of the sentence that is being dragged. */
+type Dragged = Extract<Stretch, { says: 'part' }>;
+
+const isMovable = (what: PartName): what is Movable => (MOVABLE as readonly PartName[]).includes(what);
 
 const VIEWS = [
   ['words', 'Words'],
@@ -180,8 +236,9 @@ const VIEWS = [
 @Component({
   selector: 'hr-query',
   imports: [
+    CdkDrag,
+    CdkDropList,
     MatButton,
-    MatIconButton,
     MatIconModule,
     ChipComponent,
     AnswersComponent,
@@ -198,11 +255,13 @@ const VIEWS = [
     LineComponent,
     MatRadioModule,
     PickComponent,
-    ResultTableComponent,
+    ResultComponent,
     SelectComponent,
+    SqlEditorComponent,
     StripComponent,
     WholeComponent,
   ],
+  providers: [FileNews],
   host: { '(document:keydown)': 'keys($event)' },
   templateUrl: './query.component.html',
   styleUrl: './query.component.scss',
@@ -211,14 +270,42 @@ export class QueryComponent extends DocumentPage<Query> {
   private readonly api = inject(Api);
   private readonly clipboard = inject(Clipboard);
   private readonly toast = inject(Toast);
+  private readonly dialogs = inject(MatDialog);
+  private readonly container = inject(ViewContainerRef);
   readonly views = VIEWS;
   protected override readonly speech = { one: 'query', dropped: 'the rows it reads stay as they are' };
   override readonly wanted = input<string | undefined>(undefined, { alias: 'query' });
   private readonly query = this.document;
   readonly result = signal<QueryResult | null>(null);
   readonly problem = signal('');
+  /** What is wrong with its SQL, and where. */
+  readonly fault = signal<SqlFault | null>(null);
   readonly busy = signal(false);
   readonly view = signal<'words' | 'sql'>('words');
+  readonly look = signal<Look>('rows');
+  /** The rows behind a part of the result, while they are looked at. */
+  readonly behind = signal<Behind | null>(null);
+  private readonly asked = new Subject<Asked | null>();
+  /** How many rows its parts leave, as they were counted last. */
+  readonly funnel = signal<QueryCounts['funnel'] | null>(null);
+  readonly isCounting = signal(false);
+  private readonly counts = new Subject<{ readonly query: Query; readonly last: number | null } | null>();
+  /** The place of the first row that is shown. */
+  readonly start = signal(0);
+  readonly isWindowing = signal(false);
+  private readonly windows = new Subject<number>();
+  /** Rows of the whole result, once they are counted. */
+  readonly total = computed(() => (this.isCounting() ? null : (this.funnel()?.at(-1)?.count ?? null)));
+  /** Milliseconds that its last run took, from asking to the answer. */
+  readonly took = signal(0);
+  /** Whether rows that it reads have changed since it ran, and whether it runs anew by itself then. */
+  readonly isStale = signal(false);
+  readonly follows = signal(false);
+  private readonly reads = computed(() => {
+    const query = this.query();
+    const found = query && attempt(() => tablesRead(this.store.design(), query));
+    return found?.ok ? found.value : null;
+  });
   /** The column that has just been added and is to be written. */
   readonly added = signal('');
   private readonly runs = new Subject<Query>();
@@ -280,7 +367,7 @@ export class QueryComponent extends DocumentPage<Query> {
     return columns?.ok ? columns.value : [];
   });
   /** The sentence; what closes a part (a comma, a full stop) goes with it, so that it never begins a line. */
-  readonly stretches = computed((): (Stretch & { readonly after: string })[] => {
+  readonly stretches = computed((): (Stretch & Closed)[] => {
     const query = this.query();
     const all = query ? sentenceOf(this.store.design(), query) : [];
     const closing = (stretch: Stretch | undefined): string =>
@@ -321,16 +408,16 @@ export class QueryComponent extends DocumentPage<Query> {
     const query = this.query();
     return query ? questionsOf(this.store.design(), query) : [];
   });
-  readonly starts = computed(() => {
-    const moment = { today: this.store.reading().today, now: `${this.store.reading().today}T00:00:00Z` };
-    return Object.fromEntries(
-      this.questions().flatMap((question) => {
-        const field = { ...questionField(question), start: question.start };
-        const started = attempt(() => startValue(this.store.design(), field, moment));
-        return started.ok ? [[question.id, started.value] as const] : [];
-      }),
-    );
-  });
+  /** Fields whose choices may be the answer to a question. */
+  readonly lookups = computed((): Option[] =>
+    this.store
+      .design()
+      .tables.flatMap(({ label, fields }) =>
+        fields
+          .filter(({ type }) => type.kind === 'lookup')
+          .map((field) => ({ id: field.id, label: `${label} · ${field.label}` })),
+      ),
+  );
   /** Totals that count rows more than once, those of the same rows for the same reason together. */
   readonly repeats = computed((): Repeated[] => {
     const query = this.query();
@@ -359,6 +446,17 @@ export class QueryComponent extends DocumentPage<Query> {
   ]);
   protected readonly ALL = ALL;
   readonly answers = signal<Answers>({});
+  /** Which texts stand in a field, in the rows before any condition. */
+  readonly values = (path: FieldPath): Observable<readonly ValueThere[]> => {
+    const asked = valuesThere(this.query()!, this.stored(path.text));
+    return this.api.runQuery(this.store.file, asked, this.answers(), { counted: false }).pipe(
+      map(({ rows }) => rows.map(([value, count]) => ({ value: String(value), rows: Number(count) }))),
+      catchError((error: unknown) => {
+        this.toast.problem(error);
+        return EMPTY;
+      }),
+    );
+  };
   readonly choices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 
   constructor() {
@@ -368,7 +466,12 @@ export class QueryComponent extends DocumentPage<Query> {
         debounceTime(250),
         switchMap((query) => {
           this.busy.set(true);
-          return this.api.runQuery(this.store.file, query, this.answers()).pipe(
+          this.isStale.set(false);
+          const began = performance.now();
+          const how = this.look() === 'rows' ? {} : { rows: MOST_CELLS, totals: this.look() === 'pivot' };
+          const given = this.answers();
+          return this.api.runQuery(this.store.file, withPivot(query), given, { ...how, counted: false }).pipe(
+            tap(() => this.took.set(performance.now() - began)),
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
               this.result.set(null);
@@ -380,10 +483,161 @@ export class QueryComponent extends DocumentPage<Query> {
         takeUntilDestroyed(),
       )
       .subscribe((result) => {
-        this.result.set(result);
-        this.problem.set('');
+        this.takeResult(result);
         this.busy.set(false);
+        // The rows come first; how many each part leaves when it is counted.
+        const query = this.query();
+        const isCounted = query && !query.written && !result.fault;
+        this.counts.next(isCounted ? { query, last: result.more ? null : result.rows.length } : null);
       });
+    this.counts
+      .pipe(
+        switchMap((asked) => {
+          this.isCounting.set(asked !== null);
+          if (!asked) return EMPTY;
+          return this.api.queryCounts(this.store.file, asked.query, this.answers(), asked.last).pipe(
+            catchError((error: unknown) => {
+              this.funnel.set(null);
+              this.problem.set(problemOf(error).detail);
+              return EMPTY;
+            }),
+            finalize(() => this.isCounting.set(false)),
+          );
+        }),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ funnel }) => this.funnel.set(funnel));
+    this.windows
+      .pipe(
+        switchMap((start) => {
+          const query = this.query()!;
+          this.isWindowing.set(true);
+          return this.api.runQuery(this.store.file, query, this.answers(), { start, counted: false }).pipe(
+            map((found) => ({ found, start })),
+            catchError((error: unknown) => {
+              this.toast.problem(error);
+              return EMPTY;
+            }),
+            finalize(() => this.isWindowing.set(false)),
+          );
+        }),
+        takeUntilDestroyed(),
+      )
+      .subscribe(({ found, start }) => {
+        this.start.set(start);
+        this.result.set(found);
+      });
+    inject(FileNews)
+      .all.pipe(
+        filter((news) => this.tellsOf(news)),
+        throttleTime(FOLLOWED_EVERY, undefined, { leading: true, trailing: true }),
+        takeUntilDestroyed(),
+      )
+      .subscribe(() => (this.follows() ? this.runAgain() : this.isStale.set(true)));
+    this.asked
+      .pipe(
+        switchMap((asked) => {
+          this.behind.set(asked && { of: asked.of, rows: null });
+          if (!asked) return EMPTY;
+          return this.api.queryRows(this.store.file, this.query()!, this.answers(), asked.asked).pipe(
+            catchError((error: unknown) => {
+              this.problem.set(problemOf(error).detail);
+              this.behind.set(null);
+              return EMPTY;
+            }),
+          );
+        }),
+        takeUntilDestroyed(),
+      )
+      .subscribe((rows) => this.behind.update((now) => now && { ...now, rows }));
+  }
+
+  /** Other rows of the result, from one on. */
+  window(start: number): void {
+    this.windows.next(start);
+  }
+
+  private takeResult(result: QueryResult): void {
+    const { fault = null, written } = result;
+    this.start.set(0);
+    this.fault.set(fault);
+    this.problem.set(fault?.message ?? '');
+    this.result.set(fault ? null : result);
+    const query = this.query();
+    // What the SQL gives is known now: other queries and reports name its columns.
+    if (written && query?.written && JSON.stringify(written) !== JSON.stringify(query.written.columns))
+      this.query.set({ ...query, written: { ...query.written, columns: written } });
+  }
+
+  setSql(sql: string): void {
+    const { written } = this.query()!;
+    if (written && sql !== written.sql && sql.trim() !== '') this.set({ written: { ...written, sql } });
+  }
+
+  /** What the sentence says as SQL, to be written further. */
+  goOnInSql(sql: string): void {
+    this.set({ written: { sql: `${sql.replace(/^(--[^\n]*\n)+/, '')}\n`, columns: [] } });
+  }
+
+  /** The sentence stands as it stood; the SQL goes. */
+  dropSql(): void {
+    this.ask(
+      {
+        title: 'Back to the sentence?',
+        text: 'The SQL is taken out of this query, and its sentence counts again as it stands.',
+        act: 'Take out the SQL',
+        stay: 'Stay with the SQL',
+      },
+      () => {
+        this.view.set('words');
+        this.set({ written: undefined });
+      },
+    );
+  }
+
+  /** Whether what somebody did changes rows that the query reads. */
+  private tellsOf(news: News | typeof EVERYTHING): boolean {
+    if (!this.query() || !this.result()) return false;
+    const reads = this.reads();
+    return news === EVERYTHING || reads === null || news.tables.some(({ table }) => reads.has(table));
+  }
+
+  runAgain(): void {
+    const query = this.query();
+    if (query) this.runs.next(query);
+  }
+
+  follow(follows: boolean): void {
+    this.follows.set(follows);
+    if (follows && this.isStale()) this.runAgain();
+  }
+
+  /** Rows, a chart or a pivot: those need all of the result. */
+  lookAs(look: Look): void {
+    this.look.set(look);
+    const query = this.query();
+    if (query) this.runs.next(query);
+  }
+
+  openBehind(asked: Asked): void {
+    this.asked.next(asked);
+  }
+
+  /** The rows that are lost at a part of the funnel. */
+  openLost(part: number): void {
+    const { part: what, label } = this.funnel()![part]!;
+    const of = what === 'with' ? `Without ${label.toLowerCase()}` : `Left out by “${label}”`;
+    this.openBehind({ asked: { what: 'lost', part }, of });
+  }
+
+  /** Why it takes its time, and what would spare some of it. */
+  openAdvice(): void {
+    const data: AdviceData = { query: this.query()!, answers: this.answers() };
+    this.dialogs.open<AdviceDialog, AdviceData>(AdviceDialog, { data, viewContainerRef: this.container });
+  }
+
+  closeBehind(): void {
+    this.asked.next(null);
   }
 
   all(): readonly Query[] {
@@ -395,6 +649,7 @@ export class QueryComponent extends DocumentPage<Query> {
     const options = [
       ...tables.map(({ id, label }) => ({ id, label })),
       ...queries.map(({ id, label }) => ({ id, label, group: 'rows of another query' })),
+      { id: IN_SQL, label: 'what SQL gives', group: 'written' },
     ];
     this.begin(
       {
@@ -403,7 +658,12 @@ export class QueryComponent extends DocumentPage<Query> {
         act: 'Begin',
         from: { label: 'Take every', options },
       },
-      ({ name, from }) => newQuery(newId('q'), name, { id: from }),
+      ({ name, from }) => {
+        const [first] = tables;
+        if (from !== IN_SQL || !first) return newQuery(newId('q'), name, { id: from });
+        const sql = `SELECT *\nFROM ${identifier(readableName(first))}\n`;
+        return { ...newQuery(newId('q'), name, first), written: { sql, columns: [] } };
+      },
     );
   }
 
@@ -414,11 +674,14 @@ export class QueryComponent extends DocumentPage<Query> {
     // What is sorted by must still be a column.
     const ordered = attempt(() => withOrder(this.store.design(), next));
     this.query.set(ordered.ok ? ordered.value : next);
-    this.runs.next(this.query()!);
+    this.closeBehind();
+    // How a result is drawn changes nothing of it; how a pivot is laid out its totals.
+    if (Object.keys(patch).join() !== 'chart') this.runs.next(this.query()!);
   }
 
   answer(answers: Answers): void {
     this.answers.set(answers);
+    this.closeBehind();
     this.runs.next(this.query()!);
   }
 
@@ -614,18 +877,79 @@ export class QueryComponent extends DocumentPage<Query> {
     });
   }
 
+  protected readonly SHOWN = SHOWN;
+  protected readonly AS_IT_IS = AS_IT_IS;
+
+  /** Whether a column holds numbers, so that it can be said how they are shown. */
+  isNumber({ expression }: QueryColumn): boolean {
+    const { catalog, table } = this.own();
+    const bound = attempt(() => bind(expression, { catalog, table }).bound);
+    return bound.ok && isShownNumber(bound.value);
+  }
+
+  /** How many places are shown, where that can be said. */
+  placesOf({ shown }: QueryColumn): { readonly count: number } | null {
+    return shown && 'places' in shown ? { count: shown.places } : null;
+  }
+
+  showAs(index: number, as: (typeof SHOWN)[number]['id']): void {
+    const { shown: before } = this.columnAt(index);
+    const places = before && 'places' in before ? before.places : 2;
+    const shown =
+      as === AS_IT_IS ? undefined : as === 'wholeNumber' ? ({ kind: as } as const) : { kind: as, places };
+    this.setColumn(index, { shown });
+  }
+
+  showPlaces(index: number, places: number): void {
+    const { shown } = this.columnAt(index);
+    if (shown && 'places' in shown) this.setColumn(index, { shown: { ...shown, places } });
+  }
+
+  showUnit(index: number, unit: string): void {
+    const { shown } = this.columnAt(index);
+    if (shown?.kind === 'decimal') this.setColumn(index, { shown: { ...shown, unit: unit || undefined } });
+  }
+
   columnText(index: number, { text, ok }: Typed): void {
     const column = this.query()!.columns[index];
     if (ok && column && text.trim() !== '' && this.stored(text) !== column.expression)
       this.setColumn(index, { expression: this.stored(text) });
   }
 
-  moveColumn(index: number, by: number): void {
-    const columns = [...this.query()!.columns];
-    const [item] = columns.splice(index, 1);
-    if (!item) return;
-    columns.splice(index + by, 0, item);
-    this.set({ columns });
+  many(what: Movable): number {
+    return partsOf(this.query()!, what);
+  }
+
+  move(what: Movable, from: number, to: number): void {
+    this.set(movedPart(this.query()!, what, from, to));
+  }
+
+  /** Whether a part can be dragged to another place: conditions within others stay there. */
+  isMovable(part: Stretch): boolean {
+    return part.says === 'part' && part.at.length === 1 && isMovable(part.what) && this.many(part.what) > 1;
+  }
+
+  /** A part is put down among those of its sort only. */
+  protected readonly fits = (
+    index: number,
+    { data: { what } }: CdkDrag<Dragged>,
+    list: CdkDropList<unknown>,
+  ): boolean => {
+    const { data: there } = list.getSortedItems()[index] as CdkDrag<Dragged>;
+    return there.what === what && there.at.length === 1;
+  };
+
+  dropped({ item, previousIndex, currentIndex }: CdkDragDrop<unknown, unknown, Dragged>): void {
+    const { what, at } = item.data;
+    if (!isMovable(what) || previousIndex === currentIndex) return;
+    const parts = this.stretches().filter(
+      (part): part is Dragged & Closed => part.says === 'part' && part.what !== 'from',
+    );
+    const next = [...parts];
+    next.splice(currentIndex, 0, ...next.splice(previousIndex, 1));
+    // Conditions that stand in others lie between those that they stand beside.
+    const before = next.slice(0, currentIndex).filter((part) => part.what === what && part.at.length === 1);
+    this.move(what, at[0]!, before.length);
   }
 
   groupBy(path: FieldPath): void {
@@ -839,7 +1163,12 @@ export class QueryComponent extends DocumentPage<Query> {
     this.added.set('');
     this.answers.set({});
     this.result.set(null);
+    this.funnel.set(null);
+    this.counts.next(null);
     this.problem.set('');
+    this.fault.set(null);
+    this.look.set(query.chart ? 'chart' : query.pivot ? 'pivot' : 'rows');
+    this.closeBehind();
     this.runs.next(query);
   }
 

@@ -17,6 +17,7 @@ const KINDS: readonly Option<Kind>[] = [
   { id: 'date', label: 'a date' },
   { id: 'tick', label: 'yes or no' },
 ];
+const LOOKUP: Option<Kind> = { id: 'lookup', label: 'one of the choices of a field' };
 
 /** What a query asks of whoever reads it: how, and what it starts with. */
 @Component({
@@ -40,10 +41,13 @@ const KINDS: readonly Option<Kind>[] = [
     />
     <hr-select
       label="The answer is"
-      [options]="KINDS"
+      [options]="kinds()"
       [value]="question().answer.kind"
       (changed)="choose($event)"
     />
+    @if (question().answer.kind === 'lookup') {
+      <hr-select label="The choices of" [options]="lookups()" [value]="of()" (changed)="chooseOf($event)" />
+    }
     <div class="field">
       <span class="label">It starts with (empty: with nothing)</span>
       <hr-expression-editor
@@ -68,11 +72,17 @@ const KINDS: readonly Option<Kind>[] = [
   `,
 })
 export class QuestionPartComponent {
-  protected readonly KINDS = KINDS;
   readonly question = input.required<QueryQuestion>();
   readonly catalog = input.required<Catalog>();
   /** Names that mean something else already. */
   readonly taken = input.required<readonly string[]>();
+  /** Fields whose choices may be the answers. */
+  readonly lookups = input<readonly Option[]>([]);
+  protected readonly kinds = computed(() => (this.lookups().length > 0 ? [...KINDS, LOOKUP] : KINDS));
+  protected readonly of = computed(() => {
+    const { answer } = this.question();
+    return answer.kind === 'lookup' ? answer.field : '';
+  });
   readonly changed = output<Partial<QueryQuestion>>();
   readonly dropped = output();
   readonly done = output();
@@ -93,7 +103,12 @@ export class QuestionPartComponent {
   }
 
   protected choose(kind: Kind): void {
-    this.changed.emit({ answer: kind === 'decimal' ? { kind, places: 2 } : { kind }, start: null });
+    if (kind === 'lookup') this.chooseOf(this.lookups()[0]!.id);
+    else this.changed.emit({ answer: kind === 'decimal' ? { kind, places: 2 } : { kind }, start: null });
+  }
+
+  protected chooseOf(field: string): void {
+    this.changed.emit({ answer: { kind: 'lookup', field }, start: null });
   }
 
   protected start({ text, ok }: { readonly text: string; readonly ok: boolean }): void {

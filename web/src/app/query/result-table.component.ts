@@ -1,5 +1,7 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
-import { Component, computed, input } from '@angular/core';
+import { booleanAttribute, Component, computed, input, output } from '@angular/core';
+import { MatIconButton } from '@angular/material/button';
+import { MatIconModule } from '@angular/material/icon';
 import { MatTableModule } from '@angular/material/table';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { isNumeric, showValue, type Locale, type Value, type ValueKind } from '@heathridge/core/values';
@@ -24,10 +26,13 @@ function widthOf({ kind }: ValueKind, label: string, scale: number): number | nu
   return width === undefined ? null : Math.round(Math.max(width, label.length * 8 + 32) * scale);
 }
 
+/** A column that is none of the result: none has such an id. */
+const OPENS = ' opens';
+
 /** The rows that a query gives: only those are made that are to be seen. */
 @Component({
   selector: 'hr-result-table',
-  imports: [MatTableModule, MatTooltipModule, ScrollingModule],
+  imports: [MatIconButton, MatIconModule, MatTableModule, MatTooltipModule, ScrollingModule],
   template: `
     <cdk-virtual-scroll-viewport [itemSize]="row()" tabindex="0" role="region" aria-label="Result">
       <table mat-table fixedLayout [dataSource]="rows()" [trackBy]="byPlace" [style.minWidth.px]="least()">
@@ -47,14 +52,31 @@ function widthOf({ kind }: ValueKind, label: string, scale: number): number | nu
             </td>
           </ng-container>
         }
+        <ng-container matColumnDef=" opens">
+          <th *matHeaderCellDef mat-header-cell class="opens">
+            <span class="cdk-visually-hidden">Rows behind it</span>
+          </th>
+          <td *matCellDef="let values" mat-cell class="opens">
+            <button
+              matIconButton
+              class="compact"
+              type="button"
+              aria-label="Rows behind this one"
+              matTooltip="Rows behind this one"
+              (click)="opened.emit(place(values))"
+            >
+              <mat-icon svgIcon="arrow_outward" />
+            </button>
+          </td>
+        </ng-container>
         <tr *matHeaderRowDef="ids(); sticky: true" mat-header-row></tr>
         <tr *matRowDef="let values; columns: ids()" mat-row></tr>
       </table>
       @if (result().rows.length === 0) {
-        <p class="soft none">No row is left. The funnel shows which part empties it.</p>
+        <p class="soft none">{{ none() }}</p>
       }
     </cdk-virtual-scroll-viewport>
-    @if (result().more) {
+    @if (result().more && !isWindow()) {
       <p class="soft more">
         The first {{ result().rows.length.toLocaleString('en-GB') }} rows are shown; there are more.
       </p>
@@ -83,6 +105,10 @@ function widthOf({ kind }: ValueKind, label: string, scale: number): number | nu
       text-align: right;
       font-variant-numeric: tabular-nums;
     }
+    .opens {
+      width: 44px;
+      padding: 0 4px;
+    }
     .none,
     .more {
       padding: 8px 12px;
@@ -90,7 +116,14 @@ function widthOf({ kind }: ValueKind, label: string, scale: number): number | nu
   `,
 })
 export class ResultTableComponent {
-  readonly result = input.required<QueryResult>();
+  readonly result = input.required<Pick<QueryResult, 'columns' | 'rows' | 'more'>>();
+  /** What is said where there is no row. */
+  readonly none = input('No row is left. The funnel shows which part empties it.');
+  /** Whether others can be gone to: whoever shows this one says so. */
+  readonly isWindow = input(false, { transform: booleanAttribute });
+  /** Whether the rows behind each can be opened. */
+  readonly opens = input(false);
+  readonly opened = output<number>();
   readonly locale = input.required<Locale>();
   protected readonly row = rowHeight();
   private readonly scale = typeScale();
@@ -104,13 +137,20 @@ export class ResultTableComponent {
       width: widthOf(kind, label, this.scale()),
     })),
   );
-  protected readonly ids = computed(() => this.columns().map(({ id }) => id));
+  protected readonly ids = computed(() => [
+    ...this.columns().map(({ id }) => id),
+    ...(this.opens() ? [OPENS] : []),
+  ]);
   protected readonly least = computed(() =>
     this.columns().reduce((sum, { width }) => sum + (width ?? LEAST), 0),
   );
 
   protected cell(value: Value, column: number): string {
     return showValue(this.result().columns[column]!.kind, value, this.locale());
+  }
+
+  protected place(values: Value[]): number {
+    return this.rows().indexOf(values);
   }
 
   protected readonly byPlace = (place: number): number => place;

@@ -1,13 +1,24 @@
 import { HttpClient, HttpParams } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
-import { map, retry, throwError, timer, type MonoTypeOperatorFunction, type Observable } from 'rxjs';
+import {
+  catchError,
+  EMPTY,
+  filter,
+  map,
+  retry,
+  switchMap,
+  throwError,
+  timer,
+  type MonoTypeOperatorFunction,
+  type Observable,
+} from 'rxjs';
 import { problemOf } from './problem';
 import { Toast } from './toast.service';
 import type * as answers from '@heathridge/core/api';
 import type { Encoding } from '@heathridge/core/exchange';
-import type { Narrowing } from '@heathridge/core/board';
+import type { Chosen, Narrowing } from '@heathridge/core/board';
 import type { DesignDocument, Form, MapDrawing, Query, Report } from '@heathridge/core/design';
-import type { Answers } from '@heathridge/core/query';
+import type { Answers, RowsAsked as QueryRowsAsked } from '@heathridge/core/query';
 import type { PageModel } from '@heathridge/core/report';
 import type { GridView, NamedView, RowsAsked, RowKey, SaveRequest } from '@heathridge/core/rows';
 import type { BringPlan, SheetStyle } from '@heathridge/core/sheet';
@@ -42,7 +53,11 @@ export type AppliedChange = answers.Answer<typeof answers.AppliedChange>;
 export type AppliedChanges = answers.Answer<typeof answers.AppliedChanges>;
 export type Preview = answers.Answer<typeof answers.Preview>;
 export type RowToMend = answers.Answer<typeof answers.RowToMend>;
+export type Advice = answers.Answer<typeof answers.Advice>;
+export type QueryCounts = answers.Answer<typeof answers.QueryCounts>;
 export type QueryResult = answers.Answer<typeof answers.QueryResult>;
+export type BoardDrawing = answers.Answer<typeof answers.BoardDrawing>;
+export type QueryRows = answers.Answer<typeof answers.QueryRows>;
 export type DeskInfo = answers.Answer<typeof answers.DeskInfo>;
 export type ScreenInfo = answers.Answer<typeof answers.ScreenInfo>;
 export type SheetLook = answers.Answer<typeof answers.SheetLook>;
@@ -164,6 +179,14 @@ export class Api {
     });
   progress = (file: string, watch: string) =>
     this.http.get<answers.Answer<typeof answers.ProgressAnswer>>(`${base(file)}/progress/${watch}`);
+  /** How far work is that was begun under a name, told again and again until nobody listens any more. */
+  watching = (file: string, watch: string): Observable<Progress> =>
+    timer(400, 500).pipe(
+      // An answer that does not come in time is asked for again; one that fails tells nothing new.
+      switchMap(() => this.progress(file, watch).pipe(catchError(() => EMPTY))),
+      map(({ progress }) => progress),
+      filter((progress) => progress !== null),
+    );
   found = (file: string, draft: Draft, number: number, offset: number, limit?: number) =>
     this.http.post<answers.Answer<typeof answers.RowsToMend>>(`${base(file)}/draft/found`, {
       ...draft,
@@ -303,11 +326,39 @@ export class Api {
       .post<answers.Answer<typeof answers.Undone>>(`${base(file)}/log/${entry}/undo`, {})
       .pipe(this.inTurn());
 
-  runQuery = (file: string, query: Query, answers: Answers = {}) =>
-    this.http.post<QueryResult>(`${base(file)}/query/run`, { query, answers });
-  reportPages = (file: string, report: Report) =>
-    this.http.post<PageModel>(`${base(file)}/reports/pages`, { report });
-  reportPdf = (file: string, report: string) => `${base(file)}/reports/${report}/pdf`;
+  /** `rows`: at most so many; `totals`: with those of its pivot. */
+  runQuery = (
+    file: string,
+    query: Query,
+    answers: Answers = {},
+    how: {
+      readonly rows?: number;
+      readonly start?: number;
+      readonly totals?: boolean;
+      readonly counted?: boolean;
+    } = {},
+  ) => this.http.post<QueryResult>(`${base(file)}/query/run`, { query, answers, ...how });
+  /** What the query of a part of a board gives. */
+  boardDrawn = (
+    file: string,
+    board: string,
+    asked: { readonly part: string; readonly chosen: readonly Chosen[] },
+  ) => this.http.post<BoardDrawing>(`${base(file)}/desk/boards/${board}/drawn`, asked);
+  /** How many rows each part of a query leaves; `last` is what is known of the last. */
+  queryCounts = (file: string, query: Query, given: Answers, last: number | null) =>
+    this.http.post<QueryCounts>(`${base(file)}/query/counts`, { query, answers: given, last });
+  /** Why a query is slow; how far that is `progress` tells of the same watch. */
+  queryAdvice = (file: string, query: Query, given: Answers, watch: string) =>
+    this.http.post<Advice>(`${base(file)}/query/advice`, { query, answers: given, watch });
+  queryRows = (file: string, query: Query, answers: Answers, asked: QueryRowsAsked) =>
+    this.http.post<QueryRows>(`${base(file)}/query/rows`, { query, answers, asked });
+  reportPages = (file: string, report: Report, given: Answers) =>
+    this.http.post<PageModel>(`${base(file)}/reports/pages`, { report, answers: given });
+  /** The address of a report as PDF, with the answers to what its query asks. */
+  reportPdf = (file: string, report: string, given: Answers) => {
+    const asked = new HttpParams({ fromObject: { answers: JSON.stringify(given) } });
+    return `${base(file)}/reports/${report}/pdf${Object.keys(given).length > 0 ? `?${asked.toString()}` : ''}`;
+  };
 
   people = (file: string) => this.http.get<People>(`${base(file)}/people`);
   addMember = (

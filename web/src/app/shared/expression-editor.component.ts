@@ -26,8 +26,8 @@ import {
   bind,
   bindCondition,
   CALLS,
+  reached,
   toStored,
-  writtenName,
   type Catalog,
   type Fix,
 } from '@heathridge/core/expression';
@@ -247,28 +247,17 @@ export class ExpressionEditorComponent implements OnDestroy {
     if (!word || (word.from === word.to && !context.explicit)) return null;
     const steps = word.text.split('.');
     const last = steps.pop() ?? '';
-    let at = this.table();
-    for (const step of steps) {
-      if (at === null) return null;
-      const here = this.catalog().table(at);
-      const name = step.replace(/"/g, '').toLowerCase();
-      at =
-        here.fields.find((field) => field.name.toLowerCase() === name)?.link ??
-        here.children.find((child) => child.name.toLowerCase() === name)?.table ??
-        null;
-    }
-    if (at === null && steps.length > 0) return null;
-    const here = at === null ? null : this.catalog().table(at);
+    const table = this.table();
+    const found = table === null ? null : attempt(() => reached(this.catalog(), table, steps));
+    const names = found?.ok ? found.value : null;
+    if (!names && steps.length > 0) return null;
     const options = [
-      ...(here?.fields.map((field) => ({
-        label: writtenName(field.name),
-        detail: field.link ? 'lookup' : field.type.type,
+      ...(names?.map(({ text, what }) => ({
+        label: text,
+        detail: what,
         type: 'variable',
-      })) ?? []),
-      ...(here?.children.map((child) => ({
-        label: writtenName(child.name),
-        detail: 'many rows',
-        type: 'class',
+        // What is near is offered before what is far.
+        boost: -10 * (text.split('.').length - 1),
       })) ?? []),
       ...(steps.length === 0 ? WORDS.map((label) => ({ label, type: 'keyword' })) : []),
     ];

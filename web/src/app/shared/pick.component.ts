@@ -9,6 +9,8 @@ export interface Pickable {
   readonly label: string;
   readonly of?: string;
   readonly icon?: string;
+  /** Said behind it. */
+  readonly note?: string;
 }
 
 /** Things from which on there is a line to find them by. */
@@ -38,8 +40,11 @@ const MANY = 13;
             @if (item.of) {
               <span class="soft">{{ item.of }}&ngsp;</span>
             }
-            {{ item.label }}</span
-          >
+            {{ item.label }}
+            @if (item.note) {
+              <span class="soft small">{{ item.note }}</span>
+            }
+          </span>
         </button>
       }
     </mat-action-list>

@@ -1,0 +1,2 @@
+export * from './suggest';
+export * from './model';
