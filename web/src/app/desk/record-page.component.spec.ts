@@ -111,6 +111,28 @@ describe('RecordPageComponent', () => {
     await after(20);
   });
 
+  describe('when another screen is opened', () => {
+    const BORROWERS = formFromTable(OFFICE, OFFICE.tables[0]!, 'o_b');
+    const OTHER = '/api/files/f_x/desk/screens/o_b';
+    const found = { total: 1, all: 1, entries: [{ key: [1], title: 'Ada Quist', second: [] }] };
+
+    it('shows its first record, however late the list of the one before comes', async () => {
+      await shown();
+      heard.next(news());
+      const late = await call(`${SCREEN}/list`);
+      fixture.componentRef.setInput('screen', 'o_b');
+      fixture.detectChanges();
+      const screen = await call(OTHER);
+      // Before it is known what the screen shows, and while the answer is on its way.
+      if (!late.cancelled) late.flush({ ...found, entries: [{ ...found.entries[0], key: [1000] }] });
+      screen.flush(info(BORROWERS));
+      (await call(`${OTHER}/list`)).flush(found);
+      const asked = await call(`${OTHER}/record`);
+      expect(asked.request.params.get('key')).toBe('[1]');
+      expect(http.match((request) => request.url === `${OTHER}/record`)).toEqual([]);
+    });
+  });
+
   describe('while the next record is on its way', () => {
     const other = { record: { ...record().record, key: [1001], cells: { ...CELLS, f_lNo: 1001 } } };
 

@@ -655,11 +655,13 @@ export class RecordPageComponent implements MayHoldChanges {
     const state = this.state();
     const key = state?.record().key;
     if (!state || !key) return;
+    const [screen, name] = [this.screen(), this.title()];
     try {
       const named = (changes: readonly RowChange[]): string => state.nameOf(changes);
-      const entry = await this.removal.remove(this.screen(), state.table, key, named);
+      const entry = await this.removal.remove(screen, state.table, key, named);
       if (entry === null) return;
-      this.offerBack(`${state.table.label} ${this.keyText(key)} is deleted.`, entry, key);
+      this.offerBack(`${name} is deleted.`, entry, key, screen);
+      if (screen !== this.screen()) return;
       this.left();
       this.searches.next(this.search());
       void this.router.navigate([]);
@@ -669,8 +671,7 @@ export class RecordPageComponent implements MayHoldChanges {
   }
 
   /** Says what was done, and offers to take it back: so does Ctrl+Z, until something else is done. */
-  private offerBack(text: string, entry: number, key: RowKey | null): void {
-    const screen = this.screen();
+  private offerBack(text: string, entry: number, key: RowKey | null, screen = this.screen()): void {
     this.last = { entry, key, screen };
     this.toast.offer(text, 'Take it back', () => void this.takeBack({ entry, key, screen }), BACK_OFFERED);
   }
@@ -787,7 +788,9 @@ export class RecordPageComponent implements MayHoldChanges {
     try {
       const changed = await this.buttons.press(info, { button, row, path, key });
       if (!changed) return;
-      this.offerBack(changed.text, changed.entry, own);
+      this.offerBack(changed.text, changed.entry, own, info.form.id);
+      // Somebody has gone to another screen meanwhile.
+      if (info.form.id !== this.screen()) return;
       this.searches.next(this.search());
       if (!this.isEntering()) this.open(own);
     } catch (error) {
@@ -844,8 +847,11 @@ export class RecordPageComponent implements MayHoldChanges {
     return firstValueFrom(leaving(this, this.dialogs));
   }
 
+  /** Reads what the screen lists. What comes once another is shown, or before that has been read, is none of its rows. */
   private readList(search: string, after: RowKey | null) {
-    return this.api.list(this.desk.file, this.screen(), search, after).pipe(
+    const screen = this.screen();
+    return this.api.list(this.desk.file, screen, search, after).pipe(
+      filter(() => screen === this.screen() && this.info()?.form.id === screen),
       catchError((error: unknown) => {
         this.toast.problem(error);
         this.listing.set(false);

@@ -3,6 +3,7 @@ import type { ColumnState, GridApi } from 'ag-grid-community';
 import type { Table } from '@heathridge/core/design';
 import { viewFor, type GridView } from '@heathridge/core/rows';
 import { FileStore } from '../file/file.store';
+import { orderOf } from '../grid/grid-base';
 import { Api, type KnownView } from '../shared/api.service';
 import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { Toast } from '../shared/toast.service';
@@ -103,10 +104,7 @@ export class FillViews {
         hidden: hide === true,
         frozen: pinned === 'left',
       })),
-      sort: state
-        .filter(({ sort }) => sort)
-        .sort((a, b) => (a.sortIndex ?? 0) - (b.sortIndex ?? 0))
-        .map(({ colId, sort }) => ({ field: colId, descending: sort === 'desc' })),
+      sort: orderOf(state),
       conditions: [...(this.viewed?.conditions() ?? [])],
     };
   }

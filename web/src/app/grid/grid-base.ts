@@ -16,6 +16,7 @@ import {
   TooltipModule,
   type CellKeyDownEvent,
   type ColDef,
+  type ColumnState,
   type GridApi,
   type GridOptions,
   type SortModelItem,
@@ -66,6 +67,14 @@ export function gridBase<Row>(none: string): GridOptions<Row> {
 /** The order that the grid asks for. */
 export const orderAsked = (asked: readonly SortModelItem[]): SortBy[] =>
   asked.slice(0, MOST_SORTS).map(({ colId, sort }) => ({ field: colId, descending: sort === 'desc' }));
+
+/** By which columns a grid is sorted, the first of them first, before it has asked for rows in that order. */
+export const orderOf = (columns: readonly ColumnState[]): SortBy[] =>
+  columns
+    .filter(({ sort }) => sort)
+    .sort((a, b) => (a.sortIndex ?? 0) - (b.sortIndex ?? 0))
+    .slice(0, MOST_SORTS)
+    .map(({ colId, sort }) => ({ field: colId, descending: sort === 'desc' }));
 
 /**
  * Whether a key on a cell is for these pages and not for the grid: with Alt it is a command, and types nothing; Home

@@ -29,8 +29,7 @@ import type {
   ValueFormatterParams,
   ValueSetterParams,
 } from 'ag-grid-community';
-import { catchError, debounceTime, EMPTY, firstValueFrom, Subject, switchMap } from 'rxjs';
-import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { firstValueFrom } from 'rxjs';
 import {
   fieldOf,
   isGiven,
@@ -52,8 +51,8 @@ import { isHidden, isShut, type Told } from '../desk/record.state';
 import { namedRows } from '../desk/named-rows';
 import { fieldShown, workedShown } from '../desk/shown';
 import { CellEditorComponent, type CellEditorParams } from '../grid/cell-editor.component';
-import { edgeKey, gridBase, isOwnKey, measuredWidths, orderAsked, roomOf } from '../grid/grid-base';
-import { Api, type SortBy } from '../shared/api.service';
+import { edgeKey, gridBase, isOwnKey, measuredWidths, orderAsked, orderOf, roomOf } from '../grid/grid-base';
+import { Api } from '../shared/api.service';
 import { problemOf, whatIsWrong } from '../shared/problem';
 import { typeScale } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
@@ -69,8 +68,6 @@ import type { ListView, Place } from './list-view';
 const [OPENS, DROPS] = [' opens', ' drops'];
 /** Pixels that are not worth a wider column. */
 const NEARLY = 8;
-/** Milliseconds after which it is kept how a list is looked at. */
-const KEPT_AFTER = 700;
 
 /** What is wrong with a row of a list, to be gone to. */
 interface Wrong extends Told {
@@ -228,9 +225,7 @@ export class ListGridComponent implements ListView {
   /** The id of the row with the cursor. */
   private readonly at = signal('');
   private readonly measured = signal<Readonly<Record<string, number>>>({});
-  private readonly arrangements = new Subject<void>();
   private grid: GridApi<ListRow> | null = null;
-  private sort: readonly SortBy[] = [];
   private isFirst = true;
   /** How often other rows were asked for. */
   private sources = 0;
@@ -296,28 +291,6 @@ export class ListGridComponent implements ListView {
         this.setSource();
       });
     });
-    this.arrangements
-      .pipe(
-        debounceTime(KEPT_AFTER),
-        switchMap(() => {
-          const view = this.viewNow();
-          this.viewed.emit();
-          return this.api
-            .keepListView(this.desk.file, this.place().screen, {
-              path: this.pane().path,
-              everyone: false,
-              view,
-            })
-            .pipe(
-              catchError((error: unknown) => {
-                this.toast.problem(error);
-                return EMPTY;
-              }),
-            );
-        }),
-        takeUntilDestroyed(),
-      )
-      .subscribe();
   }
 
   ready({ api }: GridReadyEvent<ListRow>): void {
@@ -346,10 +319,10 @@ export class ListGridComponent implements ListView {
     const source = ++this.sources;
     grid.setGridOption('datasource', {
       getRows: ({ startRow, endRow, sortModel, successCallback, failCallback }) => {
-        this.sort = orderAsked(sortModel);
-        const request = { ...asked, start: startRow, limit: endRow - startRow };
+        const sort = orderAsked(sortModel);
+        const request = { ...asked, start: startRow, limit: endRow - startRow, sort };
         this.isReading = startRow === 0;
-        this.api.page(this.desk.file, this.place().screen, { ...request, sort: this.sort }).subscribe({
+        this.api.page(this.desk.file, this.place().screen, request).subscribe({
           next: ({ rows: read, total }) => {
             if (source !== this.sources) {
               failCallback();
@@ -700,13 +673,23 @@ export class ListGridComponent implements ListView {
   }
 
   arranged(): void {
-    this.arrangements.next();
+    this.viewed.emit();
+    const { path } = this.pane();
+    // At once: whoever goes elsewhere in the next moment finds it so again, too.
+    const request = { path, everyone: false, view: this.viewNow() };
+    this.api.keepListView(this.desk.file, this.place().screen, request).subscribe({
+      error: (error: unknown) => this.toast.problem(error),
+    });
   }
 
   /** How the list is looked at now. */
   viewNow(): GridView {
+    const view = this.view();
+    const conditions = this.keepsConditions() ? [...this.conditions()] : [...(view?.conditions ?? [])];
+    // Before there is a grid it is as it was kept.
+    if (!this.grid) return { columns: view?.columns ?? [], sort: view?.sort ?? [], conditions };
     const own = new Set(columnsOf(this.form().parts).map((column) => partId(column)));
-    const state = (this.grid?.getColumnState() ?? []).filter(({ colId }) => own.has(colId));
+    const state = this.grid.getColumnState().filter(({ colId }) => own.has(colId));
     return {
       columns: state.map(({ colId, width, flex }) => ({
         field: colId,
@@ -714,8 +697,8 @@ export class ListGridComponent implements ListView {
         hidden: false,
         frozen: false,
       })),
-      sort: [...this.sort],
-      conditions: this.keepsConditions() ? [...this.conditions()] : [...(this.view()?.conditions ?? [])],
+      sort: orderOf(state),
+      conditions,
     };
   }
 

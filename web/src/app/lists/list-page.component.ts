@@ -24,7 +24,9 @@ import {
   debounceTime,
   distinctUntilChanged,
   EMPTY,
+  filter,
   firstValueFrom,
+  map,
   Subject,
   switchMap,
   tap,
@@ -180,8 +182,11 @@ export class ListPageComponent implements MayHoldChanges {
     this.finds
       .pipe(
         debounceTime(SEARCH_AFTER),
-        switchMap((text) =>
-          this.api.list(this.desk.file, this.screen(), text, null).pipe(
+        map((text) => ({ text, screen: this.screen() })),
+        switchMap(({ text, screen }) =>
+          this.api.list(this.desk.file, screen, text, null).pipe(
+            // What comes once another screen is shown is none of its rows.
+            filter(() => screen === this.screen()),
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
               return EMPTY;
@@ -200,6 +205,7 @@ export class ListPageComponent implements MayHoldChanges {
           this.search.set('');
           this.sought.set('');
           this.found.set('');
+          this.offers.set([]);
           this.picks.set([]);
           this.totals.set([]);
           this.back.forget();
@@ -382,9 +388,11 @@ export class ListPageComponent implements MayHoldChanges {
 
   /** One's own arrangement is forgotten: the list is as the builder has it. */
   async asItWas(): Promise<void> {
+    const screen = this.screen();
     try {
       for (const { pane } of this.shown()) await firstValueFrom(this.keep(pane.path, false, null));
-      const info = await firstValueFrom(this.api.screen(this.desk.file, this.screen()));
+      const info = await firstValueFrom(this.api.screen(this.desk.file, screen));
+      if (screen !== this.screen()) return;
       this.start(info);
       this.isArranged.set(false);
       this.info.set(null);

@@ -1,6 +1,10 @@
 import { provideZonelessChangeDetection } from '@angular/core';
 import { provideHttpClient } from '@angular/common/http';
-import { HttpTestingController, provideHttpClientTesting } from '@angular/common/http/testing';
+import {
+  HttpTestingController,
+  provideHttpClientTesting,
+  type TestRequest,
+} from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
 import { field, OFFICE, table, number } from '../../../../core/src/design/testing/office';
 import { FileStore } from '../file/file.store';
@@ -249,6 +253,91 @@ describe('DraftStore', () => {
         expect((kept.request.body as { version: number }).version).toBe(version);
         kept.flush({ kept: 2, version: version + 1 });
       }
+    });
+  });
+
+  describe('on a slow line', () => {
+    const PAUSE = 450;
+    const pause = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, PAUSE));
+    const label = (text: string): void => draft.changeField('t_loan', 'f_lFee', { label: text });
+    const based = ({ request }: TestRequest): number => (request.body as { version: number }).version;
+
+    it('is kept edit after edit, each based on the one before', async () => {
+      label('A');
+      await pause();
+      const first = http.expectOne('/api/files/f_x/draft');
+      label('B');
+      await pause();
+      http.expectNone('/api/files/f_x/draft');
+      first.flush({ kept: 1, version: 1 });
+      const second = http.expectOne('/api/files/f_x/draft');
+      expect(based(second)).toBe(1);
+      second.flush({ kept: 1, version: 2 });
+      // Who goes while one is on its way does not wait for it.
+      label('C');
+      await pause();
+      const third = http.expectOne('/api/files/f_x/draft');
+      label('D');
+      draft.leave();
+      const last = http.expectOne('/api/files/f_x/draft');
+      expect([based(third), based(last)]).toEqual([2, 3]);
+      last.flush({ kept: 1, version: 4 });
+      third.flush({ kept: 1, version: 3 });
+      label('E');
+      draft.leave();
+      expect(based(http.expectOne('/api/files/f_x/draft'))).toBe(4);
+    });
+
+    it('is applied once it is kept, and nothing of it comes behind that', async () => {
+      label('A');
+      await pause();
+      const keeping = http.expectOne('/api/files/f_x/draft');
+      label('B');
+      draft.apply();
+      http.expectNone('/api/files/f_x/draft/apply');
+      keeping.flush({ kept: 1, version: 1 });
+      const applying = http.expectOne('/api/files/f_x/draft/apply');
+      expect(JSON.stringify(applying.request.body)).toContain('"B"');
+      await pause();
+      http.expectNone('/api/files/f_x/draft');
+      applying.flush({ design: { ...OFFICE, version: 2 }, counts: {}, draftVersion: 2 });
+      await pause();
+      http.expectNone('/api/files/f_x/draft');
+      expect([draft.changes(), draft.theirs()]).toEqual([[], null]);
+      label('C');
+      draft.leave();
+      expect(based(http.expectOne('/api/files/f_x/draft'))).toBe(2);
+    });
+
+    it('is kept when it could not be applied, or that was stopped', async () => {
+      label('A');
+      draft.apply();
+      http
+        .expectOne('/api/files/f_x/draft/apply')
+        .flush(
+          { type: '/problems/draft-stopped', status: 422, title: '', detail: 'No.' },
+          { status: 422, statusText: 'No' },
+        );
+      await pause();
+      http.expectOne('/api/files/f_x/draft').flush({ kept: 1, version: 1 });
+      label('B');
+      draft.apply();
+      http.expectOne('/api/files/f_x/draft/apply');
+      draft.stop();
+      await pause();
+      expect(based(http.expectOne('/api/files/f_x/draft'))).toBe(1);
+    });
+
+    it('is not taken for another window’s when that is asked meanwhile', async () => {
+      label('A');
+      await pause();
+      const keeping = http.expectOne('/api/files/f_x/draft');
+      label('B');
+      window.dispatchEvent(new Event('focus'));
+      const asked = http.expectOne(({ url, method }) => url === '/api/files/f_x/draft' && method === 'GET');
+      asked.flush({ draft: { base: 1, changes: [] }, version: 1 });
+      keeping.flush({ kept: 1, version: 1 });
+      expect([draft.theirs(), draft.changes().length]).toEqual([null, 1]);
     });
   });
 

@@ -1,10 +1,15 @@
 import { computed, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import {
+  BehaviorSubject,
   catchError,
+  concatMap,
   debounce,
   EMPTY,
-  finalize,
+  first,
   fromEvent,
+  map,
+  ReplaySubject,
+  share,
   Subject,
   switchMap,
   tap,
@@ -57,7 +62,8 @@ export class DraftStore {
   /** What is to be kept on the server, when the next pause comes or `now`. */
   private readonly keeping = new Subject<'pause' | 'now'>();
   private unkept = false;
-  private sending = false;
+  /** How often the draft is on its way to the server. */
+  private readonly sending = new BehaviorSubject(0);
   /** The file whose draft this is, and which one it is based on. */
   private of = '';
   private version = 0;
@@ -113,7 +119,8 @@ export class DraftStore {
     this.keeping
       .pipe(
         debounce((when) => timer(when === 'now' ? 0 : 400)),
-        switchMap(() => this.keep()),
+        // One after the other: each is based on the version that the one before it has made.
+        concatMap(() => this.keep()),
         takeUntilDestroyed(),
       )
       .subscribe();
@@ -277,7 +284,7 @@ export class DraftStore {
 
   /** Keeps at once what waits for a pause: Plan is left. */
   leave(): void {
-    if (this.unkept) this.keep(true).subscribe();
+    this.keep(true).subscribe();
   }
 
   setAside(): void {
@@ -298,9 +305,17 @@ export class DraftStore {
     const count = this.changes().length;
     this.run(
       'applying',
-      (watch) => this.api.applyDraft(this.store.file, this.draft(), watch),
+      // A draft that is still on its way would otherwise arrive behind its own end.
+      (watch) =>
+        this.sending.pipe(
+          first((times) => times === 0),
+          switchMap(() => this.api.applyDraft(this.store.file, this.draft(), watch)),
+        ),
       ({ design, counts, draftVersion }) => {
-        this.version = draftVersion;
+        // There is none any more, in whatever window it was written.
+        this.at(draftVersion);
+        this.unkept = false;
+        this.theirs.set(null);
         this.past.length = 0;
         this.changes.set([]);
         this.result.set(null);
@@ -346,6 +361,7 @@ export class DraftStore {
     this.busy.set('');
     this.progress.set(null);
     this.toast.say('Stopped. Nothing was changed.');
+    this.keeping.next('now');
     this.store.reload();
   }
 
@@ -365,6 +381,8 @@ export class DraftStore {
       looking.unsubscribe();
       this.busy.set('');
       this.progress.set(null);
+      // What was not kept because it was being applied.
+      this.keeping.next('now');
     };
     this.running = call(watch).subscribe({
       next: (result) => {
@@ -384,11 +402,9 @@ export class DraftStore {
     this.problem.set(problem.detail);
     if (problem.findings) this.result.set(problem.findings as CheckResult);
     // Somebody else was first: their design comes in, the draft stays and is laid upon it.
-    if (problem.type.endsWith('design-moved'))
-      this.api.keepDraft(this.store.file, this.draft(), this.version).subscribe({
-        next: () => this.store.reload(),
-        error: (second: unknown) => this.toast.problem(second),
-      });
+    if (!problem.type.endsWith('design-moved')) return;
+    this.unkept = true;
+    this.keep().subscribe({ complete: () => this.store.reload() });
   }
 
   draft() {
@@ -402,32 +418,60 @@ export class DraftStore {
 
   /** Whether something of the draft would be lost if the page went now. */
   isHeldUp(): boolean {
-    return (this.unkept || this.sending) && !this.canFollow();
+    return (this.unkept || this.sending.value > 0) && !this.canFollow();
   }
 
+  /** Keeps what is not kept yet. It goes on whoever stops listening. */
   private keep(leaving = false): Observable<unknown> {
     // Until it is settled which of two drafts counts, neither is kept over the other.
-    if (this.theirs()) return EMPTY;
+    if (!this.unkept || this.theirs()) return EMPTY;
+    // One that is being applied has its end before it; whoever goes meanwhile finds it, should that fail.
+    if (this.busy() === 'applying' && !leaving) return EMPTY;
     this.unkept = false;
-    this.sending = true;
     const keepalive = leaving && this.canFollow();
-    return this.api.keepDraft(this.store.file, this.draft(), this.version, keepalive).pipe(
-      finalize(() => (this.sending = false)),
-      tap(({ version }) => (this.version = version)),
+    // What is on its way already will have made the next version.
+    const based = this.version + this.sending.value;
+    this.sending.next(this.sending.value + 1);
+    const sent = this.api.keepDraft(this.store.file, this.draft(), based, keepalive).pipe(
+      tap({
+        next: ({ version }) => {
+          this.at(version);
+          this.sending.next(this.sending.value - 1);
+        },
+        error: () => this.sending.next(this.sending.value - 1),
+      }),
       catchError((error: unknown) => {
         this.unkept = true;
         if (problemOf(error).type.endsWith('document-moved')) return this.look();
         this.toast.problem(error);
         return EMPTY;
       }),
+      share({ connector: () => new ReplaySubject(1), resetOnRefCountZero: false }),
     );
+    sent.subscribe();
+    return sent;
+  }
+
+  /** Which version the server has, by an answer that may have been overtaken by a later one. */
+  private at(version: number): void {
+    this.version = Math.max(this.version, version);
   }
 
   /** Asks whether another window has kept a draft since. */
   private look(): Observable<unknown> {
     return this.api.draft(this.of).pipe(
+      // What is on its way from here is no other window's.
+      switchMap((now) =>
+        this.sending.pipe(
+          first((times) => times === 0),
+          map(() => now),
+        ),
+      ),
       tap(({ draft, version }) => {
-        if (version > this.version && !this.theirs()) this.meet(draft?.changes ?? [], version);
+        if (this.theirs()) return;
+        if (version > this.version) this.meet(draft?.changes ?? [], version);
+        // It was refused for what this window itself has kept meanwhile.
+        else if (this.unkept) this.keeping.next('now');
       }),
       // Nobody asked for it: what cannot be told now is told when the draft is kept.
       catchError(() => EMPTY),
