@@ -26,7 +26,7 @@ const CORE_ROOMS = {
   expression: ['values'],
   design: ['expression', 'values'],
   rows: ['design', 'expression', 'values'],
-  form: ['design', 'expression', 'report', 'rows', 'values'],
+  form: ['design', 'expression', 'query', 'report', 'rows', 'values'],
   people: ['design', 'expression', 'form', 'rows'],
   query: ['chart', 'design', 'expression', 'values'],
   chart: ['design', 'values'],
@@ -50,7 +50,7 @@ const CORE_ROOMS = {
     'sheet',
   ],
   sheet: ['design', 'values'],
-  exchange: ['change', 'design', 'expression', 'plan', 'sheet', 'values'],
+  exchange: ['change', 'design', 'documents', 'expression', 'plan', 'sheet', 'values'],
 };
 
 /** Children (`jobs`) do the work of the rooms below them, which therefore know nothing of children. */
@@ -76,11 +76,11 @@ const WEB_ROOMS = {
   pages: ['frame', 'shared'],
   file: ['shared'],
   desk: ['frame', 'shared', 'value'],
-  plan: ['desk', 'file', 'shared', 'value'],
+  plan: ['ask', 'desk', 'file', 'shared', 'value'],
   ask: ['file', 'shared', 'value'],
   fill: ['ask', 'bring', 'desk', 'file', 'frame', 'grid', 'shared', 'value'],
   lists: ['ask', 'desk', 'frame', 'grid', 'shared', 'value'],
-  boards: ['chart', 'desk', 'file', 'frame', 'lists', 'shared', 'value'],
+  boards: ['ask', 'chart', 'desk', 'file', 'frame', 'lists', 'shared', 'value'],
   bring: ['file', 'shared'],
   chart: ['grid', 'shared'],
   query: ['ask', 'chart', 'file', 'frame', 'plan', 'shared', 'value'],

@@ -13,7 +13,7 @@ import {
   type ListName,
   type Written,
 } from '../design';
-import type { Beyond } from '../form';
+import type { Asked, Beyond } from '../form';
 import type { LinkOffer } from '../plan';
 import type { CountedPart, Grouped, ResultColumn } from '../query';
 import type { PageModel } from '../report';
@@ -414,8 +414,14 @@ export const DeskInfo = v.strictObject({
   ),
 });
 
-/** A board as it is there for whoever looks: each filter says by which way it narrows each part. */
-export const BoardInfo = v.strictObject({ board: Board });
+/**
+ * A board as it is there for whoever looks: each filter says by which way it narrows each part. With what the queries of
+ * its parts ask.
+ */
+export const BoardInfo = v.strictObject({
+  board: Board,
+  asked: v.array(v.strictObject({ parts: v.array(Id), asked: computed<Asked>() })),
+});
 
 /** What the query of a part of a board gives. */
 export const BoardDrawing = v.strictObject({

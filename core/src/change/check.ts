@@ -21,7 +21,6 @@ import {
   placesOf,
   rulesOf,
   storedFields,
-  validateTables,
   type Design,
   type Field,
   type Link,
@@ -29,7 +28,7 @@ import {
   type Table,
 } from '../design';
 import { decimal, round, toText } from '../values';
-import { dependantsOf, documentProblems, type Dependant } from '../documents';
+import { dependantsOf, documentProblems, validateDesign, type Dependant } from '../documents';
 import {
   Carrier,
   conversion,
@@ -115,7 +114,7 @@ export function checkPlan(
   const after = evolved.design;
   const notices: Notice[] = [...dropped(before, after), ...unfit(before, evolved, changes)];
   const stopped = (): boolean => notices.some(({ level }) => level === 'stop');
-  const problems = validateTables(after);
+  const problems = validateDesign(after);
   // What is said of a dropped field need not be said again of each expression that misses it.
   if (!stopped() || problems.length === 0)
     notices.unshift(...problems.map((problem): Notice => ({ level: 'stop', ...problem, dependants: [] })));

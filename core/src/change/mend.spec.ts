@@ -18,6 +18,7 @@ import {
 import { checksIn, factsFrom, howFor, kindOf } from '../exchange';
 import { bindCondition } from '../expression';
 import { field, lookup, number, OFFICE, table } from '../design/testing/office';
+import { validateDesign } from '../documents';
 import { queryProblems } from '../query';
 import { reportProblems } from '../report';
 import { cellsOf, formProblems } from '../form';
@@ -91,7 +92,7 @@ describe('what uses a field', () => {
     };
     const full: Design = {
       ...FULL,
-      queries: [QUERY, late],
+      queries: [...FULL.queries, late],
       reports: [REPORT, over(['due', 'who']), over(['due'])],
     };
     const users = dependantsOf(full, 'f_lDue');
@@ -123,7 +124,8 @@ describe('what uses a field', () => {
       put: null,
     }));
     const after = applyChanges(FULL, [{ change: 'dropTable', table: 't_loan', mends }]);
-    expect([after.queries, after.forms, after.reports]).toEqual([[], [], []]);
+    expect(after.queries.map(({ id }) => id)).toEqual(['q_b']);
+    expect([after.forms, after.reports]).toEqual([[], []]);
     expect(after.tables.find(({ id }) => id === 't_fine')!.fields.map(({ id }) => id)).toEqual([
       'f_fNo',
       'f_fAmount',
@@ -167,7 +169,7 @@ describe('what uses a field', () => {
       [
         'note',
         'Note becomes a field of the kind Text; this uses it.',
-        ['goes on with the new values', 'goes on with the new values'],
+        ['goes on with the new values', 'goes on with the new values', 'goes on with the new values'],
       ],
     ]);
   });
@@ -358,7 +360,7 @@ describe('reading a foreign schema', () => {
 
 describe('designs that cannot stand', () => {
   const invalid = (fields: Field[], rest = {}): string =>
-    validateTables({ ...OFFICE, tables: [...OFFICE.tables, table('x', fields, rest)] })
+    validateDesign({ ...OFFICE, tables: [...OFFICE.tables, table('x', fields, rest)] })
       .map(({ message }) => message)
       .join(' | ');
   const no = field('xNo', 'number', number);
@@ -377,7 +379,7 @@ describe('designs that cannot stand', () => {
     [
       'a lookup by a query of another table',
       invalid([no, field('a', 'a', { ...lookup('loan'), query: 'q_gone' } as FieldType)]),
-      /query whose rows it offers/,
+      /query whose rows A offers/,
     ],
     [
       'a filter that is no condition',

@@ -115,6 +115,7 @@ function fieldWithout(field: Field, gone: ReadonlySet<string>): Field | null {
       ...type,
       shows: kept(type.shows),
       query: kept(type.query),
+      ...(type.answers ? { answers: type.answers.filter((answer) => !uses(answer, gone)) } : {}),
       filter: kept(type.filter),
       narrowed: kept(type.narrowed),
       order: kept(type.order),

@@ -91,6 +91,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   (document) => document,
   // Format 13: the answer to a question may be a choice of a lookup, and a column may say how its numbers are shown.
   (document) => document,
+  // Format 14: screens show the rows that a query tells, and what it asks is answered by a row: of a lookup, of a button.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -123,6 +123,14 @@ export const Result = v.variant('kind', [
   DateTime,
 ]);
 
+/** What answers questions of a query, each as an expression over a row. */
+const Answering = v.pipe(
+  v.array(
+    v.object({ question: Id, by: v.pipe(ExpressionText, v.minLength(1, 'An answer needs an expression.')) }),
+  ),
+  v.maxLength(20, 'At most 20 questions are answered.'),
+);
+
 export const FieldType = v.variant('kind', [
   TextKind,
   LongText,
@@ -150,8 +158,10 @@ export const FieldType = v.variant('kind', [
     /** What people see of the other row, in stored form; null for the other table's own display. */
     shows: v.nullable(ExpressionText),
     onDelete: v.picklist(['refuse', 'deleteAlong', 'leaveEmpty']),
-    /** The choices are the rows of this query over the other table; null for all of its rows. */
+    /** The choices are the rows of the other table that this query tells; null for all of its rows. */
     query: maybe(Id),
+    /** What answers the questions of that query, over this row; the others have their starting values. */
+    answers: v.optional(Answering),
     /** A condition over the other table that a row must meet to be offered. */
     filter: maybe(ExpressionText),
     /** Only rows whose `other` (over the other table) is the value of `own` (over this row) are offered. */
@@ -553,6 +563,8 @@ export const FormWorked = v.object({
 
 /** Which rows are shown, in what order, and how many at first. */
 const RowsShown = {
+  /** Only those that this query tells: rows of their table, or their keys in one of its columns; none for all. */
+  query: v.optional(Id),
   /** What all of them meet, over a row of their table; none for all rows. */
   conditions: v.optional(
     v.pipe(
@@ -610,7 +622,12 @@ const Setting = v.object({
 /** What a button on a form does, for the row around it. */
 export const ButtonAct = v.variant('act', [
   /** Prints the record as it stands on the page, or those rows of a report that belong to it. */
-  v.object({ act: v.literal('print'), report: v.nullable(Id) }),
+  v.object({
+    act: v.literal('print'),
+    report: v.nullable(Id),
+    /** What answers the questions of the report's query, over the row around the button. */
+    answers: v.optional(Answering),
+  }),
   /**
    * Opens another screen: on this row itself (`link` null), on the row to which a lookup leads, or, by a lookup of the
    * screen's own table that leads here, on the rows that belong to this one.
@@ -874,7 +891,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 13;
+export const FORMAT = 14;
 
 export const Settings = v.object({
   type: v.literal('settings'),
@@ -945,6 +962,7 @@ export type Written = v.InferOutput<typeof Written>;
 export type Chart = v.InferOutput<typeof Chart>;
 export type Pivot = v.InferOutput<typeof Pivot>;
 export type QueryQuestion = v.InferOutput<typeof QueryQuestion>;
+export type Answering = v.InferOutput<typeof Answering>;
 export type Measure = v.InferOutput<typeof Measure>;
 export type Form = v.InferOutput<typeof Form>;
 export type FormCell = v.InferOutput<typeof FormCell>;

@@ -318,12 +318,10 @@ function lookupProblems(
       if (own.type.type !== other.type.type)
         failed('The two values it compares are of different kinds.', { start: 0, end: 0 });
     });
-  if (type.query) {
-    const query = design.queries.find(({ id }) => id === type.query);
-    if (!query) found('The query whose rows it offers is no longer there.');
-    else if (query.from !== type.table || query.group || query.written)
-      found(`The query ${query.label} does not give rows of ${tableOf(design, type.table).label}.`);
-  }
+  for (const { by } of type.answers ?? [])
+    ask('What answers the query of its choices', () =>
+      writable(bind(by, { catalog, table: table.id }), catalog),
+    );
 }
 
 /** Whether a value of one type can be kept as another: numbers only with no more places. */

@@ -61,8 +61,8 @@ function inTable(table: Table, gone: ReadonlySet<string>, fateOf: (field: Field)
         continue;
       }
       if (uses(type.shows, gone)) ofField(field, 'what it shows', 'it shows what its table shows');
-      const { query, filter, narrowed, order, columns } = type;
-      if (uses([query, filter, narrowed, order, columns], gone))
+      const { query, answers, filter, narrowed, order, columns } = type;
+      if (uses([query, answers, filter, narrowed, order, columns], gone))
         ofField(field, 'which choices it offers', 'it offers them without that');
     }
     if (type.kind === 'workedOut' && uses(type.expression, gone))

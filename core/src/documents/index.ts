@@ -1,3 +1,4 @@
 export * from './sorts';
 export * from './dependants';
 export * from './everywhere';
+export * from './validate';

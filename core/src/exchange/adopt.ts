@@ -21,13 +21,13 @@ import {
   Table as TableSchema,
   typeOf,
   uniqueName,
-  validateTables,
   type Design,
   type Field,
   type FieldType,
   type Table,
   type TableLink,
 } from '../design';
+import { validateDesign } from '../documents';
 import { pluralOf, singularOf } from '../plan';
 import { checksIn, clausesIn, indexWords, namesIn, selectsAll } from './create-table';
 import type { ForeignColumn, ForeignSchema, ForeignTable } from './foreign';
@@ -888,7 +888,7 @@ class Adopter {
       if (!read.success)
         throw new AdoptError(`${this.schema.tables[i]!.name} cannot be taken in: ${read.issues[0].message}`);
     }
-    const [problem] = validateTables(design);
+    const [problem] = validateDesign(design);
     if (problem) throw new AdoptError(`The tables of this file do not go together here: ${problem.message}`);
   }
 }

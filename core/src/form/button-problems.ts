@@ -10,8 +10,9 @@ import {
   type Design,
   type Table,
 } from '../design';
+import { answeringProblem } from '../query';
 import { reportProblems } from '../report';
-import { changedTable, reportLink, wayOf } from './buttons';
+import { answersAny, changedTable, queryOfReport, reportLink, wayOf } from './buttons';
 
 /** What keeps a button from doing what it says, for the rows of a table. */
 export function* buttonProblems(
@@ -26,8 +27,11 @@ export function* buttonProblems(
     if (!report) yield `${at} prints a report that is no longer there.`;
     else if (reportProblems(design, report).length > 0)
       yield `${at} prints a report that cannot be laid out.`;
-    else if (reportLink(design, table, report) === undefined)
-      yield `${at} prints a report whose rows do not belong to ${table.plural.toLowerCase()}.`;
+    else if (reportLink(design, table, report) === undefined && !answersAny(design, report, does.answers))
+      yield `${at} prints a report whose rows do not belong to ${table.plural.toLowerCase()}, and which asks nothing that is answered by them.`;
+    const query = report && queryOfReport(design, report);
+    const problem = query && answeringProblem(design, query, table, does.answers ?? []);
+    if (problem) yield `${at}: ${problem}`;
     return;
   }
   if (does.act === 'open') {

@@ -3,12 +3,15 @@ import {
   findField,
   shapedCondition,
   type ButtonAct,
+  type Answering,
   type Design,
   type Field,
   type Form,
+  type Query,
   type Report,
   type Table,
 } from '../design';
+import { questionsOf } from '../query';
 import type { RowKey } from '../rows';
 import { cellsOf } from './tree';
 
@@ -65,13 +68,25 @@ export const valueIs = ({ id, type }: Field, value: RowKey[number] | boolean): s
  * How the rows of a report belong to those of a table: they are that table's own (null), or lead to it by a lookup;
  * undefined where they do neither.
  */
-export function reportLink(design: Design, table: Table, { source }: Report): Field | null | undefined {
-  const query = source.kind === 'query' ? design.queries.find(({ id }) => id === source.id) : undefined;
+export function reportLink(design: Design, table: Table, report: Report): Field | null | undefined {
+  const { source } = report;
+  const query = queryOfReport(design, report);
   // Rows that SQL gives belong to no row that is known.
   if (query?.written) return undefined;
   const from = design.tables.find(({ id }) => id === (query ? query.from : source.id));
   if (from?.id === table.id) return null;
   return from?.fields.find(({ type }) => type.kind === 'lookup' && type.table === table.id);
+}
+
+/** The query whose rows a report prints; undefined for the rows of a table. */
+export const queryOfReport = (design: Design, { source }: Pick<Report, 'source'>): Query | undefined =>
+  source.kind === 'query' ? design.queries.find(({ id }) => id === source.id) : undefined;
+
+/** Whether something that a report asks is answered. */
+export function answersAny(design: Design, report: Report, answering: Answering = []): boolean {
+  const query = queryOfReport(design, report);
+  const asked = query ? questionsOf(design, query) : [];
+  return answering.some(({ question }) => asked.some(({ id }) => id === question));
 }
 
 /** The table whose rows a button changes; undefined where it is gone, or they do not belong to the row any more. */

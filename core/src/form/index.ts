@@ -11,3 +11,5 @@ export * from './tree';
 export * from './reckon';
 export * from './sums';
 export * from './finds';
+export * from './shown';
+export * from './asked';

@@ -33,10 +33,12 @@ export function panesOf(design: Design, form: Form): readonly Pane[] {
  * come as are named there.
  */
 function paneForm(form: Form, { table, rights, subform }: Level): Form {
-  const { conditions, order, parts } = subform ?? form;
+  const { query, conditions, order, parts } = subform ?? form;
+  const { query: _, ...whole } = form;
   const { add, change } = rights;
   return {
-    ...form,
+    ...whole,
+    ...(query === undefined ? {} : { query }),
     label: subform?.label ?? form.label,
     table: table.id,
     rights: { add, change, delete: rights.delete },

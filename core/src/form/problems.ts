@@ -12,6 +12,7 @@ import {
   type Subform,
   type Table,
 } from '../design';
+import { keyedProblem } from '../query';
 import { lanesBy } from './lanes';
 import { buttonProblems } from './button-problems';
 import { allParts, buttonsOf, cellsOf, partId, subformsOf, workedOf } from './tree';
@@ -89,11 +90,16 @@ function* problemsAt(
 function* rowsProblems(
   design: Design,
   table: Table,
-  { conditions = [], order }: Pick<Subform, 'conditions' | 'order'>,
+  { query, conditions = [], order }: Pick<Subform, 'query' | 'conditions' | 'order'>,
   label: string,
 ): Generator<string> {
   if (order?.some(({ field }) => !fieldOf(table, field)))
     yield `A field by which ${label} is ordered is no longer there.`;
+  const problem = query === undefined ? null : keyedProblem(design, query, table);
+  if (problem !== null) {
+    const named = design.queries.find(({ id }) => id === query)?.label;
+    yield `The query${named === undefined ? '' : ` ${named}`} whose rows ${label} shows ${problem}.`;
+  }
   for (const condition of conditions) {
     const bound = attempt(() => conditionIn(design, table.id, condition));
     if (!bound.ok) yield `Which rows ${label} shows cannot be worked out: ${bound.error.message}`;

@@ -3,6 +3,7 @@ import { boundIn, type Design } from '../design';
 import { fromVal, type Moment, type Worked } from '../rows';
 import { fromText, rescale, type Value } from '../values';
 import { allLevels, type Level } from './level';
+import { shownRows } from './shown';
 
 /**
  * What is worked out on a form, reckoned anew from the rows as they stand on the page: no key press waits for the
@@ -133,7 +134,9 @@ const leadsAround = ({ link }: Level, hop: Hop): boolean =>
 
 /** The level that holds all rows to which a hop leads; none where the form shows only some of them. */
 const levelOfRows = (level: Level, { child }: Extract<Hop, { hop: 'children' }>): Level | undefined =>
-  level.levels.find(({ link, subform }) => link?.id === child.id && !subform?.conditions?.length);
+  level.levels.find(
+    ({ link, subform }) => link?.id === child.id && subform !== null && shownRows(subform).length === 0,
+  );
 
 /** A row of a form as it stands on the page. */
 export interface Standing {

@@ -38,7 +38,9 @@ function useInForm(form: Form, gone: ReadonlySet<string>): Use | null {
         ? ['when a field on it is typed into']
         : []),
       ...(staying.some((part) => uses(['picture' in part && part.picture], gone)) ? ['a picture on it'] : []),
-      ...(rows.some(({ conditions }) => uses(conditions, gone)) ? ['which rows it shows'] : []),
+      ...(rows.some(({ query, conditions }) => uses([query, conditions], gone))
+        ? ['which rows it shows']
+        : []),
       ...(rows.some(({ order }) => uses(order, gone)) ? ['their order'] : []),
       ...(uses(form.finds, gone) ? ['where it is searched'] : []),
       ...(isUnlaid(form, gone) ? ['the columns in which its cards stand'] : []),
@@ -98,13 +100,14 @@ function cellWithout(cell: FormCell, gone: ReadonlySet<string>): FormCell {
 }
 
 /** A form or subform whose choice of rows, their order and totals go by nothing that is gone. */
-function rowsWithout<P extends Pick<Subform, 'conditions' | 'order' | 'sums' | 'tabOrder'>>(
+function rowsWithout<P extends Pick<Subform, 'query' | 'conditions' | 'order' | 'sums' | 'tabOrder'>>(
   part: P,
   gone: ReadonlySet<string>,
 ): P {
-  const { conditions, order, sums, tabOrder } = part;
+  const { query, conditions, order, sums, tabOrder } = part;
+  const { query: _, ...all } = part;
   return {
-    ...part,
+    ...(query !== undefined && gone.has(query) ? (all as P) : part),
     ...(conditions ? { conditions: conditions.filter((condition) => !uses(condition, gone)) } : {}),
     ...(order ? { order: order.filter(({ field }) => !gone.has(field)) } : {}),
     ...(sums ? { sums: sums.filter(({ field }) => !gone.has(field)) } : {}),

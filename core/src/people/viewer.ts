@@ -10,7 +10,7 @@ import {
   type RoleDefinition,
   type Table,
 } from '../design';
-import { allLevels, levelOf, type Level } from '../form';
+import { allLevels, levelOf, shownRows, type Level, type RowCondition } from '../form';
 import type { RowChange } from '../rows';
 import { designFor } from './design-for';
 import type { Role } from './rights';
@@ -59,11 +59,11 @@ export function rowsOnScreen(
   design: Design,
   { screen }: Viewer,
   table: Table,
-): readonly (readonly string[])[] | null {
+): readonly (readonly RowCondition[])[] | null {
   if (!screen) return null;
   const lists = levelsOn(design, screen)
     .filter((level) => level.table.id === table.id)
-    .map(({ subform }) => (subform ?? screen).conditions ?? []);
+    .map(({ subform }) => shownRows(subform ?? screen));
   return lists.length === 0 || lists.some((list) => list.length === 0) ? null : lists;
 }
 

@@ -60,6 +60,7 @@ import {
   type QueryScope,
 } from './scope';
 import { newQuery } from './new';
+import { keyedBy, withKeys } from './keyed';
 import { joinsOf } from './repeats';
 import { literalsOf, readingOf, rowsOfWritten, sqlWith } from './written';
 import { comparisonsOf, MOST_VALUES, type Comparison } from './why';
@@ -112,8 +113,8 @@ export interface CompiledQuery {
 }
 
 export interface Compiling {
-  /** `YYYY-MM-DD`: what CURRENT_DATE is. */
-  readonly today: string;
+  /** `YYYY-MM-DD`: what CURRENT_DATE is; what the file itself takes for it where it is not said. */
+  readonly today?: string;
   /** Answers to what is asked; what is not answered starts as its question says. */
   readonly answers?: Answers;
 }
@@ -232,15 +233,25 @@ function inDetail(design: Design, query: Query, asked: RowsAsked): Query {
 }
 
 /**
- * SQL for the keys of the rows a query leaves over, for a lookup that offers them. The query starts from a table and
- * may not group: its rows are then rows of that table.
+ * SQL for a condition that rows of a table meet which a query tells, see {@link keyedBy}; `keys` are the columns of the
+ * key of such a row. Throws an ExpressionError where it tells none.
  */
-export const queryKeys = (
+export function toldSql(
   design: Design,
   query: Query,
+  { table, keys }: { readonly table: Table; readonly keys: readonly string[] },
   compiling: Compiling,
   text: (value: string) => string,
-): string => new Compiler(design, query, compiling, text, 'empty').keys();
+): string {
+  const how = keyedBy(design, query, table);
+  if (!how) failed(`The query ${query.label} tells no rows of ${table.label}.`, { start: 0, end: 0 });
+  const compile = (of: Query): Compiler => new Compiler(design, of, compiling, text, 'empty');
+  // Row by row where its rows are the table's own, so that one alone is quickly asked about; else all at once.
+  if (how.by === 'row' && query.keep.length === 0 && query.first === null)
+    return `EXISTS (${compile(query).ownRow(table, keys)})`;
+  const keyed = how.by === 'row' ? withKeys(design, query, table) : { query, columns: [how.column] };
+  return `(${keys.join(', ')}) IN (${compile(keyed.query).keys(keyed.columns)})`;
+}
 
 /** A question which row of a query is at fault: gives the text of that row and the name of the fault. */
 export interface FaultProbe {
@@ -379,7 +390,7 @@ class Compiler {
     this.writing = {
       catalog: this.catalog,
       row: 't0',
-      today: sqlText(compiling.today),
+      ...(compiling.today === undefined ? {} : { today: sqlText(compiling.today) }),
       text,
       joined: (path) => this.joins.find((join) => join.path.join() === path.join())?.alias ?? null,
     };
@@ -525,17 +536,29 @@ class Compiler {
     });
   }
 
-  keys(): string {
-    const table = tableOfQuery(this.design, this.query);
-    if (!table || this.query.group)
-      throw new Error(`The query ${this.query.label} gives no rows of a table.`);
-    const where = this.conditions('empty').map(({ sql }) => sql);
-    const key = table.key.map((id) => `t0.${sqlName(fieldOf(table, id)!.name)}`).join(', ');
-    return this.whole(`SELECT ${key} ${this.from}${where.length > 0 ? ` WHERE ${where.join(' AND ')}` : ''}`);
+  /** One row that it starts from, by its key, where that meets the conditions. */
+  ownRow(table: Table, keys: readonly string[]): string {
+    const where = [
+      ...table.key.map((id, i) => `t0.${sqlName(fieldOf(table, id)!.name)} = ${keys[i]!}`),
+      ...this.conditions('empty').map(({ sql }) => sql),
+    ];
+    return this.whole(`SELECT 1 ${this.from} WHERE ${where.join(' AND ')}`);
+  }
+
+  /** What stands in columns of its result, wherever something does. */
+  keys(columns: readonly string[]): string {
+    const { outputs, from, end } = this.made('empty');
+    const names = columns.map((id, i) => {
+      const output = outputs.find(({ column }) => column.id === id)!;
+      return { inner: `${this.ownColumn(output)} AS k${i}`, outer: `k${i}` };
+    });
+    const rows = `SELECT ${names.map(({ inner }) => inner).join(', ')} FROM ${from}${this.query.first === null ? '' : end}`;
+    const there = names.map(({ outer }) => `${outer} IS NOT NULL`).join(' AND ');
+    return this.whole(`SELECT ${names.map(({ outer }) => outer).join(', ')} FROM (${rows}) WHERE ${there}`);
   }
 
   /** The parts of the statement for what the query gives, values as they are kept. */
-  private made(): {
+  private made(faults: SqlWriting['faults'] = this.around.length > 0 ? this.within : 'raise'): {
     readonly outputs: readonly Output[];
     /** Everything but what is kept of the result, its order and its end. */
     readonly rows: string;
@@ -548,7 +571,6 @@ class Compiler {
     readonly conditions: readonly Condition[];
   } {
     const { query } = this;
-    const faults = this.around.length > 0 ? this.within : 'raise';
     const conditions = this.only.met ?? this.conditions(faults);
     const { plain, measures } = typedColumns(this.design, query, this.scope);
     const writing = { ...this.writing, faults };

@@ -13,3 +13,4 @@ export * from './pivot';
 export * from './reads';
 export { sqlFault, sqlWith, literalsOf, readingOf, type SqlFault } from './written';
 export * from './advise';
+export * from './keyed';

@@ -55,7 +55,7 @@ export function questionField(design: Design, { id, name, label, answer }: Query
     id,
     name,
     label,
-    type?.kind === 'lookup' ? { ...type, narrowed: undefined, addHere: undefined } : TEXT,
+    type?.kind === 'lookup' ? { ...type, narrowed: undefined, answers: undefined, addHere: undefined } : TEXT,
   );
 }
 

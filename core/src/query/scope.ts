@@ -174,7 +174,8 @@ export function answeredBy(design: Design, { answer }: Pick<QueryQuestion, 'answ
   return field?.type.kind === 'lookup' ? field : undefined;
 }
 
-function answerType(design: Design, { answer }: Pick<QueryQuestion, 'answer'>): Type {
+/** Of what type the answer to a question is in expressions. Throws an ExpressionError where its lookup is gone. */
+export function answerType(design: Design, { answer }: Pick<QueryQuestion, 'answer'>): Type {
   switch (answer.kind) {
     case 'lookup': {
       const field = answeredBy(design, { answer });

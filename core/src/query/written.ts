@@ -125,7 +125,7 @@ export function literalsOf(
   design: Design,
   { questions }: Query,
   answers: Readonly<Record<string, Value>>,
-  today: string,
+  today?: string,
 ): Map<string, string> {
   const catalog = catalogOf(design);
   return new Map(
@@ -138,7 +138,12 @@ export function literalsOf(
   function begun(start: string | null): string {
     const bound = start === null ? null : attempt(() => bind(start, { catalog, table: null }).bound);
     if (!bound?.ok) return 'NULL';
-    const sql = toSql(bound.value, { catalog, row: '', today: sqlText(today), text: sqlText }).sql;
+    const sql = toSql(bound.value, {
+      catalog,
+      row: '',
+      ...(today === undefined ? {} : { today: sqlText(today) }),
+      text: sqlText,
+    }).sql;
     const { type } = bound.value;
     return type.type === 'number' && type.scale > 0
       ? `CAST(${decimalText(`(${sql})`, type.scale)} AS REAL)`

@@ -14,5 +14,11 @@ export type RowsAsked = v.InferOutput<typeof RowsAsked>;
 
 export const NOTHING: RowsAsked = { search: '', conditions: [] };
 
-export const asksNothing = ({ search, conditions }: RowsAsked): boolean =>
-  search.trim() === '' && conditions.length === 0;
+/** Whether all rows are asked for. */
+export const asksNothing = ({
+  search,
+  conditions,
+}: {
+  readonly search: string;
+  readonly conditions: readonly unknown[];
+}): boolean => search.trim() === '' && conditions.length === 0;

@@ -9,7 +9,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
-import { asksNothing, NOTHING, type RowKey, type RowsAsked } from '@heathridge/core/rows';
+import { asksNothing, NOTHING, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
 import type { OpenFile } from '../store/files';
@@ -96,7 +96,7 @@ function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort'
 const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
 /** Whether what is asked may take long: it reads every row of a large table, or who knows what by a condition. */
-const isCostly = (file: OpenFile, table: Table, asked: RowsAsked): boolean =>
+const isCostly = (file: OpenFile, table: Table, asked: Pick<Asked, 'search' | 'conditions'>): boolean =>
   asked.conditions.length > 0 || (!asksNothing(asked) && isLarge(file, table));
 
 /** Rows of a large table in which the words of a search stand; null where the engine must look for them. */
@@ -183,7 +183,9 @@ export async function list(
     prepareSearch({ file, design, jobs, table, shows });
   const keys = searchedFirst(reading, table, request);
   if (keys) return readList(reader, design, viewer, table, { ...request, keys });
-  if ((request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table))
+  const isQuick = (request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table);
+  // What a query reads may be large whatever the table is.
+  if (isQuick && request.conditions.every((condition) => typeof condition === 'string'))
     return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
@@ -257,12 +259,15 @@ export async function choices(
   const found = findField(design, fieldId);
   if (found?.field.type.kind !== 'lookup') return null;
   const { field, table } = found;
-  const target = design.tables.find(({ id }) => id === (field.type as { table: string }).table);
+  const { type } = found.field;
+  const target = design.tables.find(({ id }) => id === type.table);
   if (!target) return null;
   // What the screen does not show may narrow the lookup all the same.
   const row = asked.row && key ? { ...storedRow(file, table, key), ...asked.row } : asked.row;
   const request = { ...asked, row, conditions, limit: 30 };
-  if (asked.only !== null || !isLarge(file, target)) return readChoices(reader, design, field, request);
+  // What a query reads may be large whatever the table is.
+  const isQuick = asked.only !== null || !(isLarge(file, target) || type.query);
+  if (isQuick) return readChoices(reader, design, field, request);
   return jobs.run(file.path, { task: 'choices', design, field: fieldId, request }, { signal });
 }
 

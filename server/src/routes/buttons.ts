@@ -2,13 +2,25 @@ import { randomUUID } from 'node:crypto';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Id, type ButtonAct, type Form, type FormButton, type Table } from '@heathridge/core/design';
-import { buttonsOf, changedTable, keyIs, levelOf, levelTo, reportLink, valueIs } from '@heathridge/core/form';
+import {
+  answersAny,
+  buttonsOf,
+  changedTable,
+  keyIs,
+  levelOf,
+  levelTo,
+  queryOfReport,
+  reportLink,
+  shownRows,
+  valueIs,
+} from '@heathridge/core/form';
 import { designOf, rowsThere, type Viewer } from '@heathridge/core/people';
 import { Key, type RowKey } from '@heathridge/core/rows';
 import type { Context } from '../http/context';
 import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
 import { isAmong } from '../rows/among';
+import { answersOver, keptRow } from '../rows/unsaved-row';
 import type { Prepared } from '../rows/prepared-change';
 import type { OpenFile } from '../store/files';
 import { sendPdf } from './report';
@@ -43,7 +55,7 @@ function pressed<A extends ButtonAct['act']>(
   if (!level || button?.does.act !== act) throw new Problem('not-found', 'This button is no longer there.');
   const table = file.design.tables.find(({ id }) => id === level.table.id)!;
   const key = at.key(table);
-  const conditions = (level.subform ?? screen)?.conditions ?? [];
+  const conditions = shownRows(level.subform ?? viewer.screen!);
   if (!isAmong(file.reader, file.design, table, key, [conditions]))
     throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
   return { button, does: button.does as Pressed<A>['does'], table, key };
@@ -98,13 +110,17 @@ export function buttonRoutes(router: Router): void {
       });
       const report = file.design.reports.find(({ id }) => id === does.report);
       const link = report && reportLink(file.design, table, report);
-      if (!report || link === undefined)
+      const answering = does.answers ?? [];
+      if (!report || (link === undefined && !answersAny(file.design, report, answering)))
         throw new Problem('not-found', `What ${button.label} prints is no longer there.`);
-      const from = link ? file.design.tables.find(({ fields }) => fields.includes(link))! : table;
-      const belongs = link ? valueIs(link, key[0]!) : keyIs(table, key);
+      const { source } = report;
+      const begins = queryOfReport(file.design, report)?.from ?? source.id;
+      const from = file.design.tables.find(({ id }) => id === begins);
+      const belongs = link ? [valueIs(link, key[0]!)] : link === null ? [keyIs(table, key)] : [];
       return sendPdf(call, report, {
         design: designOf(file.design, viewer),
-        only: [belongs, ...rowsThere(viewer, from)],
+        only: [...belongs, ...(from ? rowsThere(viewer, from) : [])],
+        answers: answersOver(file.reader, file.design, keptRow(table, key), answering),
       });
     },
   });

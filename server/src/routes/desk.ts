@@ -11,8 +11,8 @@ import {
   tableOn,
   type Chosen,
 } from '@heathridge/core/board';
-import { pivotFor, so } from '@heathridge/core/query';
-import { MOST_DRAWN, sameQuestion } from './query';
+import { answeredBy, pivotFor, questionsOf, so, type Answers } from '@heathridge/core/query';
+import { AnswersBody, MOST_DRAWN, sameQuestion } from './query';
 import {
   catalogOf,
   conditionIn,
@@ -23,6 +23,8 @@ import {
   type Design,
   type Form,
   type Table,
+  type Query,
+  type QueryQuestion,
 } from '@heathridge/core/design';
 import {
   lanesBy,
@@ -33,6 +35,8 @@ import {
   paneAt,
   type Level,
   type Pane,
+  askedBy,
+  shownRows,
 } from '@heathridge/core/form';
 import {
   designOf,
@@ -135,7 +139,7 @@ function assertSeen(
 /** Refuses rows that lead to one that is not, or no longer, among those that a level of the screen shows. */
 function assertShown(file: OpenFile, viewer: Viewer, path: readonly string[], key: string | number): void {
   const { table, subform } = levelsAt(file, viewer, path).level;
-  const shown = (subform ?? screenOf(viewer)).conditions ?? [];
+  const shown = shownRows(subform ?? screenOf(viewer));
   if (!isAmong(file.reader, file.design, table, [key], [shown]))
     throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
 }
@@ -162,6 +166,32 @@ function narrowing(file: OpenFile, viewer: Viewer, { board: id, part: at, chosen
   }
   assertChosen(file, viewer, board, chosen);
   return conditions;
+}
+
+/** What the queries of a board's parts ask, each once, with the parts that ask it. */
+function askedOn(
+  { design }: OpenFile,
+  board: Board,
+): { readonly question: QueryQuestion; readonly parts: string[] }[] {
+  const found = new Map<string, { readonly question: QueryQuestion; readonly parts: string[] }>();
+  for (const part of board.parts.filter(isDrawn)) {
+    const query = design.queries.find(({ id }) => id === part.query);
+    for (const question of query ? questionsOf(design, query) : [])
+      found.set(question.id, { question, parts: [...(found.get(question.id)?.parts ?? []), part.id] });
+  }
+  return [...found.values()];
+}
+
+/** Refuses an answer by a row that is not there for whoever looks. */
+function assertAnswered(file: OpenFile, viewer: Viewer, query: Query, given: Answers): void {
+  for (const question of questionsOf(file.design, query)) {
+    const field = answeredBy(file.design, question);
+    const key = given[question.id] ?? null;
+    if (field?.type.kind !== 'lookup' || key === null || typeof key === 'boolean') continue;
+    const table = tableAt(file, field.type.table);
+    if (!isAmong(file.reader, file.design, table, [key], [rowsThere(viewer, table)]))
+      throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
+  }
 }
 
 /** Refuses a filter by a row that is not there for whoever looks. */
@@ -231,12 +261,10 @@ export function deskRoutes(router: Router): void {
       const watched = screensOf(file.design, viewer).filter(({ list }) => list?.watch);
       const watches: { screen: string; count: number }[] = [];
       // One after another: whoever opens Today takes no more than one child.
-      for (const { id, table, conditions = [] } of watched) {
-        const asked = { ...NOTHING, conditions };
-        watches.push({
-          screen: id,
-          count: await count({ file, design, jobs, signal }, tableOf(design, table), asked),
-        });
+      for (const form of watched) {
+        const asked = { ...NOTHING, conditions: shownRows(form) };
+        const table = tableOf(design, form.table);
+        watches.push({ screen: form.id, count: await count({ file, design, jobs, signal }, table, asked) });
       }
       return { watches };
     },
@@ -247,7 +275,14 @@ export function deskRoutes(router: Router): void {
     answer: answers.BoardInfo,
     needs: 'colleague',
     summary: 'A board: the screens that stand on it, and what narrows them',
-    handler: ({ file, viewer, params }) => ({ board: boardAt(file, viewer, params['board']!) }),
+    handler: ({ context, file, viewer, params }) => {
+      const board = boardAt(file, viewer, params['board']!);
+      const asked = askedOn(file, board).map(({ parts, question }) => ({
+        parts,
+        asked: askedBy(designOf(file.design, viewer), [question], todayIn(context, file))[0]!,
+      }));
+      return { board, asked };
+    },
   });
   router.add({
     method: 'POST',
@@ -255,13 +290,19 @@ export function deskRoutes(router: Router): void {
     answer: answers.BoardDrawing,
     needs: 'colleague',
     summary: 'What the query of a part of a board gives, narrowed by what is chosen in its filters',
-    body: v.object({ part: Id, chosen: v.optional(Narrowing.entries.chosen, []) }),
-    handler: async ({ context, file, viewer, params, body: { part: at, chosen }, gone }) => {
+    body: v.object({
+      part: Id,
+      chosen: v.optional(Narrowing.entries.chosen, []),
+      /** To what its query asks. */
+      answers: v.optional(AnswersBody, {}),
+    }),
+    handler: async ({ context, file, viewer, params, body: { part: at, chosen, answers: given }, gone }) => {
       const board = boardAt(file, viewer, params['board']!);
       const part = board.parts.filter(isDrawn).find(({ id }) => id === at);
       const query = file.design.queries.find(({ id }) => id === part?.query);
       if (!part || !query) throw new Problem('not-found', 'This part is no longer on the board.');
       assertChosen(file, viewer, board, chosen);
+      assertAnswered(file, viewer, query, given);
       const table = tableOn(file.design, part);
       const only = [
         ...narrowedBy(file.design, board, part, chosen),
@@ -269,13 +310,13 @@ export function deskRoutes(router: Router): void {
       ];
       const pivot = query.group ? { pivot: query.pivot ?? pivotFor(query) } : {};
       const { columns, rows, keys, more, totals } = await context.jobs.runOnce(
-        sameQuestion(file, todayIn(context, file), ['drawn', part.part, query.id, only]),
+        sameQuestion(file, todayIn(context, file), ['drawn', part.part, query.id, only, given]),
         file.path,
         {
           task: 'query',
           design: file.design,
           query: { ...query, ...pivot, where: [...query.where, ...only.map(so)] },
-          answers: {},
+          answers: given,
           today: todayIn(context, file),
           limit: MOST_DRAWN,
           totals: part.part === 'pivot',
@@ -291,25 +332,24 @@ export function deskRoutes(router: Router): void {
     url: '/api/files/:file/desk/boards/:board/choices',
     answer: answers.Choices,
     needs: 'colleague',
-    summary: 'Rows to choose from in a filter of a board',
+    summary: 'Rows to choose from in a filter of a board, or for the answer to what a query on it asks',
     body: v.object({
+      /** The filter, or the lookup whose choices answer a question. */
       filter: Id,
       search: ChoicesBody.entries.search,
       only: ChoicesBody.entries.only,
     }),
     handler: ({ context, file, viewer, params, body: { filter: id, ...asked }, gone }) => {
       const board = boardAt(file, viewer, params['board']!);
+      const lookups = askedOn(file, board).flatMap(({ question: { answer } }) =>
+        answer.kind === 'lookup' ? [answer.field] : [],
+      );
+      const all = { ...asked, row: null, key: null, all: true };
+      if (lookups.includes(id)) return choicesFor(context, file, id, all, gone, viewer);
       const filter = board.filters.find((other) => other.id === id);
       const way = filter?.ways.find((other) => other.way !== null)?.way;
       if (filter?.by !== 'row' || !way) throw new Problem('not-found', 'This filter is no longer there.');
-      return choicesFor(
-        context,
-        file,
-        way.at(-1)!,
-        { ...asked, row: null, key: null, all: true },
-        gone,
-        viewer,
-      );
+      return choicesFor(context, file, way.at(-1)!, all, gone, viewer);
     },
   });
   router.add({
@@ -346,7 +386,7 @@ export function deskRoutes(router: Router): void {
       const after = query.after === undefined ? null : keyFrom(file, table, query.after);
       const reading = { file, design, jobs, signal };
       const { search } = query;
-      const conditions = form.conditions ?? [];
+      const conditions = shownRows(form);
       const shows = foundIn(form, table);
       const asked = { search, after, limit: 60, conditions, shows, sort: form.order ?? [] };
       const entries = await list(reading, viewer, table, asked);
@@ -426,7 +466,7 @@ export function deskRoutes(router: Router): void {
       const belongs =
         parent === null ? [] : [`"#${link}" = ${typeof parent === 'string' ? sqlText(parent) : parent}`];
       const narrowed = body.on ? narrowing(file, viewer, body.on) : [];
-      const conditions = [...(form.conditions ?? []), ...belongs, ...narrowed, ...body.conditions];
+      const conditions = [...shownRows(form), ...belongs, ...narrowed, ...body.conditions];
       const shows = foundIn({ ...form, finds: cellsOf(form.parts).map(({ field }) => field) }, table);
       const request = {
         start,
@@ -497,7 +537,7 @@ export function deskRoutes(router: Router): void {
       const form = screenOf(viewer);
       const table = tableAt(file, form.table);
       const own = key && checkedKeys(file, table, [key])[0]!;
-      if (own && !isAmong(file.reader, file.design, table, own, [form.conditions ?? []]))
+      if (own && !isAmong(file.reader, file.design, table, own, [shownRows(form)]))
         throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
       const at = own && { table: table.id, key: own };
       return { others: context.presence.here(file.id, page, person, at, Date.parse(context.clock.now())) };

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { displayOf, fieldOf, findField, Form, Id, type Table } from '@heathridge/core/design';
 import { ExpressionError } from '@heathridge/core/expression';
-import { sampled } from '@heathridge/core/form';
+import { sampled, shownRows } from '@heathridge/core/form';
 import { documentProblems } from '@heathridge/core/documents';
 import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
 import { boundsOf, type Bounds } from '../rows/among';
@@ -402,7 +402,7 @@ export function rowRoutes(router: Router): void {
           start: 0,
           limit: MOST_SAMPLED,
           shows: displayOf(table),
-          conditions: body.form.conditions ?? [],
+          conditions: shownRows(body.form),
           sort: body.form.order ?? [],
         });
         const [record] = JSON.parse(rows) as unknown[];
@@ -415,7 +415,7 @@ export function rowRoutes(router: Router): void {
           search: '',
           after: null,
           limit: 1,
-          conditions: body.form.conditions ?? [],
+          conditions: shownRows(body.form),
           sort: body.form.order ?? [],
         }),
       ) as { key: RowKey }[];

@@ -1,21 +1,37 @@
 import { catalogOf, conditionIn, type Design, type Table } from '@heathridge/core/design';
-import { sqlName, toSql } from '@heathridge/core/expression';
+import { failed, sqlName, sqlText, toSql } from '@heathridge/core/expression';
+import type { RowCondition } from '@heathridge/core/form';
 import { closedIf, rowsOnScreen, rowsThere, type Viewer } from '@heathridge/core/people';
+import { toldSql } from '@heathridge/core/query';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { prepared } from '../store/statements';
 import { holdsSql, keyColumns } from './json';
 
-/** SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. */
-export const conditionSql = (design: Design, table: Table, source: string): string =>
-  `(${toSql(conditionIn(design, table.id, source).bound, { catalog: catalogOf(design), row: 't', faults: 'empty' }).sql})`;
+/**
+ * SQL for a condition over rows `t`; one that cannot be worked out for a row does not hold for it. Throws an
+ * ExpressionError where it can be for none.
+ */
+export function conditionSql(design: Design, table: Table, source: RowCondition): string {
+  if (typeof source !== 'string') {
+    const query = design.queries.find(({ id }) => id === source.query);
+    if (!query) failed('The query whose rows are shown is no longer there.', { start: 0, end: 0 });
+    return toldSql(design, query, { table, keys: keyColumns(table, 't') }, {}, sqlText);
+  }
+  const { bound } = conditionIn(design, table.id, source);
+  return `(${toSql(bound, { catalog: catalogOf(design), row: 't', faults: 'empty' }).sql})`;
+}
 
 /** SQL that goes on behind another condition: with all of these too. */
-export const alsoSql = (design: Design, table: Table, conditions: readonly string[] = []): string =>
+export const alsoSql = (design: Design, table: Table, conditions: readonly RowCondition[] = []): string =>
   conditions.map((source) => ` AND ${conditionSql(design, table, source)}`).join('');
 
 /** The same for all conditions of one of several lists; nothing where any row will do. */
-export function oneOfSql(design: Design, table: Table, lists: readonly (readonly string[])[] | null): string {
+export function oneOfSql(
+  design: Design,
+  table: Table,
+  lists: readonly (readonly RowCondition[])[] | null,
+): string {
   if (lists === null) return '';
   const ways = lists.map((list) => `(1${alsoSql(design, table, list)})`);
   return ` AND (${ways.join(' OR ')})`;
@@ -24,7 +40,7 @@ export function oneOfSql(design: Design, table: Table, lists: readonly (readonly
 /** Which rows a save may change, and what rows it leaves behind must meet. */
 export interface Bounds {
   /** All conditions of one of these lists hold for a row that is changed or deleted; null for any row. */
-  before(table: Table): readonly (readonly string[])[] | null;
+  before(table: Table): readonly (readonly RowCondition[])[] | null;
   /** All of these hold for a row that was added or changed. */
   after(table: Table): readonly string[];
   /** Lists of conditions of which each has one that holds while a field takes nothing; null where it always does. */
@@ -60,7 +76,7 @@ export function isAmong(
   design: Design,
   table: Table,
   key: RowKey,
-  lists: readonly (readonly string[])[] | null,
+  lists: readonly (readonly RowCondition[])[] | null,
 ): boolean {
   if (lists === null) return true;
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);

@@ -9,7 +9,7 @@ import {
   type SqlWriting,
 } from '@heathridge/core/expression';
 import { runningKey } from '@heathridge/core/change';
-import { queryKeys } from '@heathridge/core/query';
+import { toldSql, type Answers } from '@heathridge/core/query';
 import {
   asText,
   boundIn,
@@ -30,10 +30,12 @@ import {
   levelOf,
   linkedPictures,
   reckoningOf,
+  shownRows,
   sumLines,
   type Level,
   type LinkedPicture,
   type Reckoning,
+  type RowCondition,
   type SumLine,
 } from '@heathridge/core/form';
 import { hiddenIf, rowsThere, seesField, visibleFields, type Viewer } from '@heathridge/core/people';
@@ -45,7 +47,7 @@ import { alsoSql, conditionSql } from './among';
 import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
-import { unsavedRow, shownExpression } from './unsaved-row';
+import { answersOver, shownExpression, unsavedRow } from './unsaved-row';
 import {
   answersSql,
   orderOf,
@@ -156,7 +158,7 @@ export function readRecord(
     .join(' AND ');
   const reading = readingOf(db, design, viewer, level);
   const row = levelRow(reading, level);
-  const shown = alsoSql(design, table, form.conditions);
+  const shown = alsoSql(design, table, shownRows(form));
   const sql = `SELECT ${asBytes(row)} FROM ${sqlName(table.name)} AS t WHERE ${where}${shown}`;
   const found = prepared(db, sql).get(key) as [Buffer] | undefined;
   if (!found) return null;
@@ -175,7 +177,7 @@ export interface PageRequest {
   /** See `Asked`. */
   readonly keys?: readonly number[];
   /** Conditions that all rows of the list meet. */
-  readonly conditions: string[];
+  readonly conditions: readonly RowCondition[];
   /** Empty for the table's own order. */
   readonly sort: readonly SortBy[];
 }
@@ -287,7 +289,7 @@ function readLevel(
   const order = orderSql(orderOf(design, table, subform?.order ?? []));
   const [from, keys] = [`${sqlName(table.name)} AS t`, keyColumns(table, 't')];
   const to = `t.${sqlName(link!.name)}`;
-  const shown = alsoSql(design, table, subform?.conditions);
+  const shown = alsoSql(design, table, subform ? shownRows(subform) : []);
   // A level of few rows each may hang on many: what all of them together may take is shared out.
   const wanted = start > 0 ? MOST_CHILDREN : Math.min(subform?.most ?? MOST_CHILDREN, MOST_CHILDREN);
   const most = Math.max(1, Math.min(wanted, Math.floor(MOST_OF_LEVEL / parents.length)));
@@ -356,7 +358,7 @@ export interface ListRequest {
   readonly after: RowKey | null;
   readonly limit: number;
   /** Conditions that all rows of the list meet. */
-  readonly conditions: readonly string[];
+  readonly conditions: readonly RowCondition[];
   /** Where the words of a search are looked for; what a row is shown as where it is not said. */
   readonly shows?: string;
   /** See `Asked`. */
@@ -473,7 +475,13 @@ export function readChoices(
   const { all = false } = request;
   if (type.filter && !all) conditions.push(toSql(bindCondition(type.filter, over).bound, writing).sql);
   const query = all ? undefined : design.queries.find(({ id }) => id === type.query);
-  if (query) conditions.push(`${key} IN (${queryKeys(design, query, { today: request.today }, text)})`);
+  if (query) {
+    const { today } = request;
+    const answers = answersOf(db, design, field, request.row);
+    conditions.push(
+      toldSql(design, query, { table: target, keys: keyColumns(target, 't') }, { today, answers }, text),
+    );
+  }
   const narrowed = all ? null : narrowing(design, field, request.row, params, writing);
   if (narrowed !== null) conditions.push(narrowed);
   const by = type.order ? bind(type.order.by, over).bound : null;
@@ -496,6 +504,15 @@ export function readChoices(
     ...Stored[],
   ][];
   return rows.map(([k, d, ...rest]) => [k, d, ...rest.map((value, i) => columns[i]!.show(value))]);
+}
+
+/** What the row in which a lookup stands answers to the query whose rows it offers; nothing where there is no row. */
+function answersOf(db: Connection, design: Design, field: Field, row: ChoiceRequest['row']): Answers {
+  if (field.type.kind !== 'lookup' || !field.type.answers?.length || row === null) return {};
+  const owner = findField(design, field.id)!.table;
+  const params = new Params();
+  const from = unsavedRow(owner, row, params, 't');
+  return answersOver(db, design, { table: owner, from, params }, field.type.answers);
 }
 
 /** The condition that what narrows a lookup puts on its choices; null while nothing does. */

@@ -1,4 +1,12 @@
-import { bind, bindCondition, faultName, sqlName, toSql, type Fault } from '@heathridge/core/expression';
+import {
+  bind,
+  bindCondition,
+  faultName,
+  sqlName,
+  toSql,
+  type Bound,
+  type Fault,
+} from '@heathridge/core/expression';
 import {
   shownText,
   UNSHOWN,
@@ -7,13 +15,16 @@ import {
   localeOf,
   rulesOf,
   storedFields,
+  type Answering,
   type Design,
   type Table,
 } from '@heathridge/core/design';
-import { fromVal, kindOfBound, unworkedRule, type RowProblem } from '@heathridge/core/rows';
+import type { Answers } from '@heathridge/core/query';
+import { fromVal, kindOfBound, unworkedRule, type RowKey, type RowProblem } from '@heathridge/core/rows';
 import { showValue, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { toStored } from './codec';
+import { keyColumns } from './json';
 import { guarded } from '../store/statements';
 import type { Stored } from './codec';
 import { Params } from './params';
@@ -51,11 +62,6 @@ export function shownExpression(
   const field = bound.op === 'ref' ? findField(design, bound.field.id)?.field : undefined;
   const shown = field && shownText(design, catalog, field, own);
   if (shown) return { sql: shown, show: (value) => (value === null ? '' : String(value)) };
-  const scale = bound.type.type === 'number' ? bound.type.scale : 0;
-  const travelling = (value: string | number): Value => {
-    if (bound.type.type === 'boolean') return value === 1;
-    return typeof value === 'number' ? fromVal(BigInt(value), scale) : value;
-  };
   const locale = localeOf(design.settings);
   return {
     sql: marked
@@ -63,9 +69,55 @@ export function shownExpression(
       : own,
     show: (value) => {
       if (value === null || (marked && value === UNSHOWN)) return value ?? '';
-      return showValue(kindOfBound(bound), travelling(value), locale);
+      return showValue(kindOfBound(bound), travelling(bound, value), locale);
     },
   };
+}
+
+/** A row over which something is worked out. */
+export interface RowSource {
+  readonly table: Table;
+  /** What follows FROM, where it is called `t`, to the end of the statement. */
+  readonly from: string;
+  /** What that is given. */
+  readonly params: Params;
+}
+
+/** A row as it is in the file. */
+export function keptRow(table: Table, key: RowKey): RowSource {
+  const params = new Params();
+  const where = keyColumns(table, 't').map((column, i) => `${column} = ${params.add(key[i]!)}`);
+  return { table, from: `${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`, params };
+}
+
+/** What a row answers to questions of a query, by their ids; what cannot be worked out for it is no answer. */
+export function answersOver(
+  db: Connection,
+  design: Design,
+  { table, from, params }: RowSource,
+  answering: Answering,
+): Answers {
+  const catalog = catalogOf(design);
+  const asked = answering.map(({ question, by }) => {
+    const { bound } = bind(by, { catalog, table: table.id });
+    const text = (value: string): string => params.add(value);
+    return { question, bound, sql: toSql(bound, { catalog, row: 't', text, faults: 'empty' }).sql };
+  });
+  if (asked.length === 0) return {};
+  const sql = `SELECT ${asked.map(({ sql: own }) => own).join(', ')} FROM ${from}`;
+  const cells = (guarded(db, sql, asked.length).get(...params.values) ?? []) as Stored[];
+  return Object.fromEntries(
+    asked.map(({ question, bound }, i) => [question, travelling(bound, cells[i] ?? null)]),
+  );
+}
+
+/** What an expression has given in the engine, as values travel. */
+function travelling(bound: Bound, value: Stored): Value {
+  if (value === null) return null;
+  if (bound.type.type === 'boolean') return value === 1;
+  return typeof value === 'number'
+    ? fromVal(BigInt(value), bound.type.type === 'number' ? bound.type.scale : 0)
+    : value;
 }
 
 /** The value of an expression for a row that need not be in the file, as text for people; null when empty. */

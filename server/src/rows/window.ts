@@ -15,16 +15,20 @@ import {
   type Field,
   type Table,
 } from '@heathridge/core/design';
+import type { RowCondition } from '@heathridge/core/form';
 import { hiddenIf, visibleFields, type Viewer } from '@heathridge/core/people';
 import { asksNothing, type RowKey, type RowsAsked } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
+import { conditionSql } from './among';
 import { keyColumns, rowArray } from './json';
 import { Params } from './params';
 
 /** What is asked of rows, and what day it is then. */
-export interface Asked extends RowsAsked {
+export interface Asked extends Pick<RowsAsked, 'search'> {
+  /** What the rows meet, all of it. */
+  readonly conditions: readonly RowCondition[];
   /** `YYYY-MM-DD`; the engine's own clock where it is not said. */
   readonly today?: string;
   /** Where the words of a search are looked for; what a row is shown as where it is not said. */
@@ -220,8 +224,10 @@ export function askedSql(design: Design, table: Table, asked: Asked, params: Par
   const catalog = catalogOf(design);
   const writing = { catalog, row: 't', text: (value: string) => params.add(value), faults: 'empty' } as const;
   const today = asked.today === undefined ? {} : { today: sqlText(asked.today) };
-  const condition = (source: string): string =>
-    `(${toSql(bindCondition(source, { catalog, table: table.id }).bound, { ...writing, ...today }).sql})`;
+  const condition = (source: RowCondition): string =>
+    typeof source !== 'string'
+      ? conditionSql(design, table, source)
+      : `(${toSql(bindCondition(source, { catalog, table: table.id }).bound, { ...writing, ...today }).sql})`;
   const search = wordsSql(design, table, asked, params);
   const all = [...(search === null ? [] : [search]), ...asked.conditions.map(condition)];
   return all.length === 0 ? null : all.join(' AND ');

@@ -10,7 +10,7 @@ import {
   type Form,
 } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
-import { levelOf } from '@heathridge/core/form';
+import { levelOf, shownRows } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { guarded, prepared } from '../store/statements';
@@ -111,7 +111,7 @@ function titleOf(db: Connection, design: Design, screen: Form, key: RowKey): str
   const table = tableOf(design, screen.table);
   const title = displaySql(table, asText(displayOf(table)), { catalog: catalogOf(design), row: 't' });
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const sql = `SELECT ${title} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}${alsoSql(design, table, screen.conditions)}`;
+  const sql = `SELECT ${title} FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}${alsoSql(design, table, shownRows(screen))}`;
   const row = guarded(db, sql, 1).get(...key) as [string | null] | undefined;
   return row && row[0];
 }

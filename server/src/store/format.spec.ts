@@ -148,6 +148,17 @@ describe('files of earlier formats', () => {
     ]);
   });
 
+  it('keep what a question is answered with, how numbers are shown, and which lists are watched', async () => {
+    take('format-13.db', 'f_whose');
+    const { body } = await office.call('GET', '/api/files/f_whose/design');
+    const query = (body.design.queries as Query[]).find(({ id }) => id === 'q_whose')!;
+    const run = (answers: object) => office.call('POST', '/api/files/f_whose/query/run', { query, answers });
+    expect((await run({ a_who: 1 })).body.rows).toEqual([[1000, '12.5']]);
+    expect((await run({ a_who: 2 })).body.rows).toEqual([]);
+    const { watches } = (await office.call('GET', '/api/files/f_whose/desk/watches')).body;
+    expect(watches).toContain({ screen: 'o_watched', count: 1 });
+  });
+
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {
     const id = 'f_odd';
     take(names[0]!, id);

@@ -1,4 +1,5 @@
-import type { Board, Design, FieldType, Form, Query, Report, RoleDefinition } from '../../design';
+import { newQuery } from '../../query';
+import type { Board, Design, Field, FieldType, Form, Query, Report, RoleDefinition } from '../../design';
 import { field, OFFICE } from '../../design/testing/office';
 import { formFromTable } from '../../form';
 
@@ -51,6 +52,7 @@ const FORM: Form = {
 };
 const SHOWN: Form = {
   ...FORM,
+  query: 'q_l',
   tabOrder: ['f_lDue', 'f_lBorrower'],
   parts: [
     ...FORM.parts.map((part) => {
@@ -139,6 +141,28 @@ const BOARD: Board = {
     },
   ],
 };
+/** Asks something, and is answered by the row in which a lookup stands. */
+const ACTIVE: Query = {
+  ...newQuery('q_b', 'Active', { id: 't_borrower' }),
+  questions: [
+    {
+      id: 'a_active',
+      name: 'wanted',
+      label: 'Active ones?',
+      answer: { kind: 'tick' },
+      start: 'TRUE',
+      needed: true,
+    },
+  ],
+  where: [{ is: 'so', expression: '"#f_bActive" = "#a_active"' }],
+};
+const asked = (other: Field): Field =>
+  other.id === 'f_lBorrower' && other.type.kind === 'lookup'
+    ? {
+        ...other,
+        type: { ...other.type, query: 'q_b', answers: [{ question: 'a_active', by: '"#f_lNote" IS NULL' }] },
+      }
+    : other;
 /** The office with a document of every type. */
 export const FULL: Design = {
   ...OFFICE,
@@ -146,7 +170,7 @@ export const FULL: Design = {
     item.id === 't_loan'
       ? {
           ...item,
-          fields: [...item.fields, worked],
+          fields: [...item.fields.map(asked), worked],
           order: [{ field: 'f_lDue', descending: true }],
           rules: [
             {
@@ -158,7 +182,7 @@ export const FULL: Design = {
         }
       : item,
   ),
-  queries: [QUERY],
+  queries: [QUERY, ACTIVE],
   forms: [SHOWN],
   boards: [BOARD],
   reports: [REPORT],

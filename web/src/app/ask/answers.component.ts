@@ -1,33 +1,32 @@
-import { Component, computed, input, output } from '@angular/core';
-import type { Design, QueryQuestion } from '@heathridge/core/design';
-import { attempt } from '@heathridge/core/expression';
-import { questionField, type Answers } from '@heathridge/core/query';
-import { startValue } from '@heathridge/core/rows';
+import { Component, computed, effect, input, output, signal, untracked } from '@angular/core';
+import type { Asked } from '@heathridge/core/form';
+import type { Answers } from '@heathridge/core/query';
 import type { Reading, Value } from '@heathridge/core/values';
+import { catchError, EMPTY } from 'rxjs';
 import type { Fetch, Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
 
-/** What a query asks of whoever reads it, each with a line for the answer. */
+/** What is asked of whoever reads a query, each with a line for the answer. */
 @Component({
   selector: 'hr-answers',
   imports: [ValueInputComponent],
-  host: { role: 'group', 'aria-label': 'What this query asks' },
+  host: { role: 'group', '[attr.aria-label]': 'label()' },
   template: `
-    @for (item of items(); track item.question.id) {
+    @for (item of items(); track item.asked.id) {
       <div class="field">
-        <label [for]="'answer-' + item.question.id"
-          >{{ item.question.label }}
-          @if (!item.question.needed) {
+        <label [for]="'answer-' + item.asked.id"
+          >{{ item.asked.label }}
+          @if (!item.asked.needed) {
             <span class="soft">(may stay empty)</span>
           }
         </label>
         <hr-value-input
-          [field]="item.field"
+          [field]="item.asked.field"
           [held]="item.held"
           [reading]="reading()"
           [fetch]="item.fetch"
-          [inputId]="'answer-' + item.question.id"
-          (changed)="take(item.question, $event)"
+          [inputId]="'answer-' + item.asked.id"
+          (changed)="take(item.asked, $event)"
         />
       </div>
     }
@@ -42,43 +41,60 @@ import { ValueInputComponent } from '../value/value-input.component';
   `,
 })
 export class AnswersComponent {
-  readonly questions = input.required<readonly QueryQuestion[]>();
+  readonly label = input('What this query asks');
+  readonly asked = input.required<readonly Asked[]>();
   /** Where nothing is answered yet, the question starts as it says. */
   readonly answers = input.required<Answers>();
   readonly reading = input.required<Reading>();
-  readonly design = input.required<Design>();
   /** Where the choices of lookups come from. */
   readonly choices = input.required<Fetch>();
   readonly changed = output<Answers>();
-  /** What the rows are called that were chosen, by the id of the question: an answer is a key. */
-  private readonly texts = new Map<string, { readonly value: Value; readonly text: string }>();
+  /** What the rows are called that are chosen, by the id of the question: an answer is a key. */
+  private readonly texts = signal<ReadonlyMap<string, Named>>(new Map());
 
-  private readonly starts = computed((): Answers => {
-    const { today } = this.reading();
-    const moment = { today, now: `${today}T00:00:00Z` };
-    return Object.fromEntries(
-      this.questions().flatMap((question) => {
-        const field = { ...questionField(this.design(), question), start: question.start };
-        const started = attempt(() => startValue(this.design(), field, moment));
-        return started.ok ? [[question.id, started.value] as const] : [];
-      }),
-    );
-  });
   protected readonly items = computed(() =>
-    this.questions().map((question) => {
-      const { id } = question;
-      const value: Value = this.answers()[id] ?? (id in this.answers() ? null : (this.starts()[id] ?? null));
-      const text = this.texts.get(id);
+    this.asked().map((asked) => {
+      const value = this.valueOf(asked);
+      const text = this.texts().get(asked.id);
       const held: Held = text?.value === value ? { value, text: text.text } : { value };
-      const { answer } = question;
-      const fetch: Fetch = (field, request) =>
-        this.choices()(answer.kind === 'lookup' ? answer.field : field, request);
-      return { question, field: questionField(this.design(), question), held, fetch };
+      const fetch: Fetch = (field, request) => this.choices()(asked.lookup ?? field, request);
+      return { asked, held, fetch };
     }),
   );
 
-  protected take({ id }: QueryQuestion, { value, text, problem, sought }: Held): void {
-    if (text) this.texts.set(id, { value, text });
+  constructor() {
+    // A row that the address or the question itself names by its key is called by its text.
+    effect(() => {
+      for (const asked of this.asked()) {
+        const value = this.valueOf(asked);
+        if (asked.lookup === null || value === null || typeof value === 'boolean') continue;
+        if (untracked(this.texts).get(asked.id)?.value === value) continue;
+        this.name(asked.id, value, null);
+        untracked(() => this.choices()(asked.lookup!, { search: '', only: value, row: null }))
+          // Without it the answer is read as the key.
+          .pipe(catchError(() => EMPTY))
+          .subscribe(([choice]) => choice && this.name(asked.id, value, choice[1]));
+      }
+    });
+  }
+
+  private valueOf({ id, start }: Asked): Value {
+    const answers = this.answers();
+    return id in answers ? (answers[id] ?? null) : start;
+  }
+
+  private name(id: string, value: Value, text: string | null): void {
+    this.texts.update((known) => new Map([...known, [id, { value, text: text ?? String(value) }]]));
+  }
+
+  protected take({ id }: Asked, { value, text, problem, sought }: Held): void {
+    if (text) this.name(id, value, text);
     if (problem === undefined && !sought) this.changed.emit({ ...this.answers(), [id]: value });
   }
+}
+
+/** What a row is called that is chosen. */
+interface Named {
+  readonly value: Value;
+  readonly text: string;
 }

@@ -45,7 +45,7 @@ describe('BoardDrawnComponent', () => {
     const part: DrawnPart = { part: what, id: 'k_x', width: 6, height: 8, query: 'q_x' };
     fixture.componentRef.setInput('part', part);
     fixture.componentRef.setInput('label', 'Fees');
-    fixture.componentRef.setInput('on', { board: 'h_x', part: 'k_x', chosen: [], query });
+    fixture.componentRef.setInput('on', { board: 'h_x', part: 'k_x', chosen: [], answers: {}, query });
     await settled();
   }
   async function settled(): Promise<void> {
@@ -59,7 +59,7 @@ describe('BoardDrawnComponent', () => {
     await show('chart');
     expect(page().textContent).toContain('Working it out');
     const asked = http.expectOne(AT);
-    expect(asked.request.body).toEqual({ part: 'k_x', chosen: [] });
+    expect(asked.request.body).toEqual({ part: 'k_x', chosen: [], answers: {} });
     asked.flush({ ...RESULT, query: QUERY });
     await settled();
     const chart = page().querySelector('[role=application]')!;

@@ -5,7 +5,7 @@ import { catchError, EMPTY, map, startWith, switchMap, throttleTime, type Observ
 import type { Chosen, DrawnPart } from '@heathridge/core/board';
 import { chartFor, chartModel, chartOf } from '@heathridge/core/chart';
 import type { Query } from '@heathridge/core/design';
-import { countsOf, MOST_CELLS, pivotFor, pivotModel } from '@heathridge/core/query';
+import { countsOf, MOST_CELLS, pivotFor, pivotModel, type Answers } from '@heathridge/core/query';
 import { ChartComponent } from '../chart/chart.component';
 import { PivotComponent } from '../chart/pivot.component';
 import { DeskLine } from '../desk/desk-news.service';
@@ -21,6 +21,8 @@ export interface Drawing {
   readonly board: string;
   readonly part: string;
   readonly chosen: readonly Chosen[];
+  /** To what its query asks. */
+  readonly answers: Answers;
   /** The query itself, while a board is designed that is not saved yet. */
   readonly query: Query | null;
 }
@@ -138,11 +140,11 @@ export class BoardDrawnComponent {
       });
   }
 
-  private ask({ board, part, chosen, query }: Drawing): Observable<BoardDrawing> {
+  private ask({ board, part, chosen, answers, query }: Drawing): Observable<BoardDrawing> {
     const { file } = this.desk;
-    if (!query) return this.api.boardDrawn(file, board, { part, chosen });
+    if (!query) return this.api.boardDrawn(file, board, { part, chosen, answers });
     const whole = query.group ? { ...query, pivot: query.pivot ?? pivotFor(query) } : query;
     const how = { rows: MOST_CELLS, totals: this.part().part === 'pivot' };
-    return this.api.runQuery(file, whole, {}, how).pipe(map((result) => ({ ...result, query: whole })));
+    return this.api.runQuery(file, whole, answers, how).pipe(map((result) => ({ ...result, query: whole })));
   }
 }

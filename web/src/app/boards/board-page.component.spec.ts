@@ -4,7 +4,8 @@ import { Router } from '@angular/router';
 import { Subject } from 'rxjs';
 import { boardOf, type Chosen } from '@heathridge/core/board';
 import { emptyDesign, type Board, type Design, type Form } from '@heathridge/core/design';
-import { asList, formFromTable } from '@heathridge/core/form';
+import { askedBy, asList, formFromTable } from '@heathridge/core/form';
+import { newQuery } from '@heathridge/core/query';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { after } from '../testing/bench';
 import { setUpDesk } from '../testing/desk';
@@ -48,6 +49,10 @@ describe('BoardPageComponent', () => {
   let heard: Subject<unknown>;
   let asked: Asked[];
   let total: number;
+  /** With which answers charts and pivots were asked for. */
+  const answered: [string, object][] = [];
+  /** The board as the server gives it. */
+  let info: object;
   /** Whether no rows can be read. */
   let gone: boolean;
   const page = (): HTMLElement => fixture.nativeElement as HTMLElement;
@@ -74,6 +79,11 @@ describe('BoardPageComponent', () => {
         else if (url.endsWith('/page')) {
           asked.push({ ...body, url });
           one.flush({ rows: [], total });
+        } else if (url.endsWith('/drawn')) {
+          const { part, answers } = body as unknown as { part: string; answers: object };
+          answered.push([part, answers]);
+          const query = newQuery('q_x', 'Fees', { id: 't_loan' });
+          one.flush({ query, columns: [], rows: [], keys: [], more: false, totals: [] });
         } else if (url.endsWith('/choices'))
           one.flush({
             choices: [
@@ -84,7 +94,7 @@ describe('BoardPageComponent', () => {
               return only === null || only === key;
             }),
           });
-        else one.flush({ board: BOARD });
+        else one.flush(info);
       }
       await after(8);
       fixture.detectChanges();
@@ -105,6 +115,7 @@ describe('BoardPageComponent', () => {
     if (by !== undefined) fixture.componentRef.setInput('by', by);
     await settle();
   }
+  beforeEach(() => (info = { board: BOARD, asked: [] }));
   afterEach(() => fixture.destroy());
 
   /** What was last asked for a part, with nothing where nothing narrows it. */
@@ -131,6 +142,51 @@ describe('BoardPageComponent', () => {
     // No day leads there from a borrower.
     expect(last('k_p', 'o_people')).toBeUndefined();
     expect(page().querySelector('hr-board-filters')!.textContent).toContain('this month');
+  });
+
+  it('asks what the queries of its parts ask, and each part is drawn by the answers to its own', async () => {
+    const query = {
+      ...newQuery('q_x', 'Fees', { id: 't_loan' }),
+      questions: [
+        {
+          id: 'a_least',
+          name: 'least',
+          label: 'From which fee on?',
+          answer: { kind: 'decimal' as const, places: 2 },
+          start: '1.5',
+          needed: true,
+        },
+      ],
+    };
+    const drawn = (id: string) => ({ part: 'chart' as const, id, width: 6, height: 6, query: 'q_x' });
+    info = {
+      board: { ...BOARD, parts: [drawn('k_a'), drawn('k_b')], filters: [] },
+      asked: [
+        { parts: ['k_a'], asked: askedBy({ ...DESIGN, queries: [query] }, query.questions, '2026-11-25')[0] },
+      ],
+    };
+    await open();
+    const box = page().querySelector<HTMLInputElement>('#answer-a_least')!;
+    expect(box.value).toBe('1.50');
+    expect(box.closest('[role=group]')!.getAttribute('aria-label')).toBe('What is asked here');
+    const spy = navigated();
+    box.value = '3';
+    box.dispatchEvent(new Event('input', { bubbles: true }));
+    box.dispatchEvent(new Event('change', { bubbles: true }));
+    box.dispatchEvent(new Event('blur', { bubbles: true }));
+    await settle();
+    const params = spy.calls.mostRecent().args[1] as { queryParams: { answers: string } };
+    expect(params.queryParams).toEqual({ answers: '{"a_least":"3.00"}' });
+    answered.length = 0;
+    fixture.componentRef.setInput('answers', params.queryParams.answers);
+    await settle();
+    // The other part is not asked again.
+    expect(answered).toEqual([['k_a', { a_least: '3.00' }]]);
+    for (const odd of ['', '[', '[1]', '{"a":{}}']) {
+      fixture.componentRef.setInput('answers', odd);
+      await settle();
+      expect(box.value).withContext(odd).toBe('1.50');
+    }
   });
 
   it('asks each part for what the address says, and takes no notice of what makes no sense there', async () => {

@@ -2,19 +2,21 @@ import { Component, computed, inject, input, signal, viewChild } from '@angular/
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatDialog } from '@angular/material/dialog';
 import { MatIconModule } from '@angular/material/icon';
-import { Router } from '@angular/router';
+import { Router, type Params } from '@angular/router';
 import { catchError, debounceTime, EMPTY, switchMap, tap } from 'rxjs';
 import * as v from 'valibot';
 import { Chosen, daysOf } from '@heathridge/core/board';
-import type { Board } from '@heathridge/core/design';
+import type { Answers } from '@heathridge/core/query';
+import { AnswersComponent } from '../ask/answers.component';
 import { DeskLine } from '../desk/desk-news.service';
 import { DeskStore } from '../desk/desk.store';
 import { TakingBack } from '../lists/taking-back.service';
-import { Api } from '../shared/api.service';
+import { Api, type BoardInfo } from '../shared/api.service';
 import type { MayHoldChanges } from '../shared/leave.guard';
 import { problemOf } from '../shared/problem';
 import { StripComponent } from '../shared/strip.component';
 import { isTypedIn } from '../shared/typed-in';
+import type { Fetch } from '../value/held';
 import { BoardFiltersComponent } from './board-filters.component';
 import { BoardComponent } from './board.component';
 
@@ -22,27 +24,42 @@ import { BoardComponent } from './board.component';
 const READ_AFTER = 200;
 
 const Asked = v.pipe(v.string(), v.parseJson(), v.array(Chosen));
+const Answered = v.pipe(
+  v.string(),
+  v.parseJson(),
+  v.record(v.string(), v.union([v.null(), v.string(), v.number(), v.boolean()])),
+);
 
 /** A board on the Desk: several screens side by side, narrowed by what is chosen above them. */
 @Component({
   selector: 'hr-board-page',
-  imports: [BoardComponent, BoardFiltersComponent, MatIconModule, StripComponent],
+  imports: [AnswersComponent, BoardComponent, BoardFiltersComponent, MatIconModule, StripComponent],
   providers: [TakingBack],
   host: { '(document:keydown)': 'keys($event)', '(window:beforeunload)': 'warn($event)' },
   template: `
     @if (problem()) {
       <hr-strip [text]="problem()" />
     }
-    @if (info(); as board) {
+    @if (info()?.board; as board) {
       <div class="page">
         <div class="head">
           <h1 class="cut" dir="auto">{{ board.label }}</h1>
           @if (board.filters.length > 0) {
             <hr-board-filters [board]="board" [chosen]="chosen()" (changed)="choose($event)" />
           }
+          @if (asked().length > 0) {
+            <hr-answers
+              label="What is asked here"
+              [asked]="asked()"
+              [answers]="answered()"
+              [choices]="choices"
+              [reading]="desk.reading()"
+              (changed)="answer($event)"
+            />
+          }
         </div>
         @if (board.parts.length > 0) {
-          <hr-board [board]="board" [chosen]="chosen()" />
+          <hr-board [board]="board" [chosen]="chosen()" [questions]="info()!.asked" [answers]="answered()" />
         } @else {
           <p class="soft">Nothing stands on this board yet. The builder puts it there in Screens.</p>
         }
@@ -79,21 +96,23 @@ const Asked = v.pipe(v.string(), v.parseJson(), v.array(Chosen));
 export class BoardPageComponent implements MayHoldChanges {
   private readonly api = inject(Api);
   private readonly back = inject(TakingBack);
-  private readonly desk = inject(DeskStore);
+  readonly desk = inject(DeskStore);
   private readonly dialog = inject(MatDialog);
   private readonly router = inject(Router);
   /** The id of the board. */
   readonly board = input.required<string>();
   /** What is chosen in its filters, as JSON. */
   readonly by = input<string | undefined>(undefined);
-  readonly info = signal<Board | null>(null);
+  /** To what its queries ask, as JSON. */
+  readonly answersParam = input<string | undefined>(undefined, { alias: 'answers' });
+  readonly info = signal<BoardInfo | null>(null);
   readonly problem = signal('');
   private readonly view = viewChild(BoardComponent);
   private readonly filters = viewChild(BoardFiltersComponent);
 
   /** What is chosen: as the address says, or else as the board begins. */
   readonly chosen = computed((): readonly Chosen[] => {
-    const [board, by] = [this.info(), this.by()];
+    const [board, by] = [this.info()?.board, this.by()];
     const asked = by === undefined ? null : v.safeParse(Asked, by);
     // Somebody may have written anything into the address.
     const known = asked?.success ? asked.output : [];
@@ -105,6 +124,15 @@ export class BoardPageComponent implements MayHoldChanges {
         : [];
     });
   });
+
+  readonly asked = computed(() => (this.info()?.asked ?? []).map(({ asked }) => asked));
+  /** The answers, as the address says; what it says nothing of starts as the question says. */
+  readonly answered = computed((): Answers => {
+    const read = this.answersParam() === undefined ? null : v.safeParse(Answered, this.answersParam());
+    return read?.success ? read.output : {};
+  });
+  readonly choices: Fetch = (filter, { search, only = null }) =>
+    this.api.filterChoices(this.desk.file, this.board(), { filter, search, only });
 
   constructor() {
     toObservable(this.board)
@@ -124,7 +152,7 @@ export class BoardPageComponent implements MayHoldChanges {
         ),
         takeUntilDestroyed(),
       )
-      .subscribe((board) => this.info.set(board));
+      .subscribe((info) => this.info.set(info));
     inject(DeskLine)
       .all.pipe(debounceTime(READ_AFTER), takeUntilDestroyed())
       .subscribe(() => this.refresh());
@@ -141,7 +169,15 @@ export class BoardPageComponent implements MayHoldChanges {
 
   choose(chosen: readonly Chosen[]): void {
     // Back leads to where one came from, not through all that was looked at.
-    void this.router.navigate([], { queryParams: { by: JSON.stringify(chosen) }, replaceUrl: true });
+    this.go({ by: JSON.stringify(chosen) });
+  }
+
+  answer(answers: Answers): void {
+    this.go({ answers: JSON.stringify(answers) });
+  }
+
+  private go(queryParams: Params): void {
+    void this.router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
   }
 
   unsaved(): boolean {

@@ -22,8 +22,10 @@ import {
   type ScreenPart,
 } from '@heathridge/core/board';
 import type { Board, BoardPart, Query } from '@heathridge/core/design';
+import type { Answers } from '@heathridge/core/query';
 import { DeskStore } from '../desk/desk.store';
 import type { ListView } from '../lists/list-view';
+import type { BoardInfo } from '../shared/api.service';
 import { BoardDrawnComponent, type Drawing } from './board-drawn.component';
 import { BoardListComponent } from './board-list.component';
 import { BoardNumberComponent } from './board-number.component';
@@ -133,6 +135,9 @@ export class BoardComponent {
   private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly board = input.required<Board>();
   readonly chosen = input<readonly Chosen[]>([]);
+  /** What the queries of its parts ask, and the answers. */
+  readonly questions = input<BoardInfo['asked']>([]);
+  readonly answers = input<Answers>({});
   readonly designing = input(false, { transform: booleanAttribute });
   /** The id of the part that is picked. */
   readonly picked = input('');
@@ -178,7 +183,11 @@ export class BoardComponent {
       parts.filter(isDrawn).map((part) => {
         const narrowed = this.narrowing().get(part.id);
         const query = this.queries().find(({ id }) => id === part.query) ?? null;
-        const asked = { board, part: part.id, of: part.query, query, chosen: narrowed?.chosen ?? [] };
+        const answers = Object.fromEntries(
+          Object.entries(this.answers()).filter(([id]) => this.isAskedBy(part.id, id)),
+        );
+        const chosen = narrowed?.chosen ?? [];
+        const asked = { board, part: part.id, of: part.query, query, chosen, answers };
         const known = this.drawn.get(part.id);
         if (known && JSON.stringify(known) === JSON.stringify(asked)) return [part.id, known];
         this.drawn.set(part.id, asked);
@@ -188,6 +197,10 @@ export class BoardComponent {
   });
   private readonly drawn = new Map<string, Drawing & { readonly of: string }>();
   private readonly asked = new Map<string, Narrowing>();
+
+  private isAskedBy(part: string, question: string): boolean {
+    return this.questions().some(({ parts, asked }) => asked.id === question && parts.includes(part));
+  }
 
   /** The same object for the same question: what hangs on it is then not asked again. */
   private same(asked: Narrowing): Narrowing {

@@ -19,6 +19,7 @@ import {
   type Rule,
 } from '@heathridge/core/design';
 import { plainType } from '@heathridge/core/plan';
+import { newQuery } from '@heathridge/core/query';
 import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
 import { FileStore } from '../file/file.store';
@@ -287,6 +288,47 @@ describe('the settings of a lookup', () => {
     expect(fixture.componentInstance.narrowOwn()).toBe('state');
     fixture.componentInstance.setNarrowed('other', { text: 'name', ok: true });
     expect(seen).toEqual([{ ...type, narrowed: { own: '"#f_lState"', other: '"#f_bName"' } }]);
+  });
+
+  it('take a query that tells rows of the other table, and what answers its questions', async () => {
+    const asking = {
+      ...newQuery('q_active', 'Active', { id: 't_borrower' }),
+      questions: [
+        {
+          id: 'a_x',
+          name: 'x',
+          label: 'Which?',
+          answer: { kind: 'text' as const },
+          start: null,
+          needed: false,
+        },
+      ],
+    };
+    const none = newQuery('q_fines', 'Fines', { id: 't_fine' });
+    const totals = {
+      ...newQuery('q_totals', 'Totals', { id: 't_fine' }),
+      group: { by: [], measures: [] },
+    };
+    open({ ...OFFICE, queries: [asking, none, totals] });
+    const type = lookup('borrower') as FieldType & { kind: 'lookup' };
+    const fixture = await mount(LookupSettingsComponent, { type, table: LOAN });
+    const seen: FieldType[] = [];
+    fixture.componentInstance.changed.subscribe((next) => {
+      seen.push(next);
+      fixture.componentRef.setInput('type', next);
+    });
+    expect(fixture.componentInstance.queries().map(({ id }) => id)).toEqual(['', 'q_active']);
+    await set(fixture, '#f-query', 'q_active');
+    expect(seen.at(-1)).toEqual({ ...type, query: 'q_active', answers: [] });
+    await set(fixture, 'mat-select[aria-label="What answers “Which?”"]', 'state');
+    expect(seen.at(-1)).toEqual({
+      ...type,
+      query: 'q_active',
+      answers: [{ question: 'a_x', by: '"#f_lState"' }],
+    });
+    // Another query asks something else.
+    await set(fixture, '#f-query', '');
+    expect(seen.at(-1)).toEqual({ ...type, query: null, answers: [] });
   });
 
   it('take a filter, columns and an order over the other table', async () => {

@@ -4,11 +4,13 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
 import { toStored } from '@heathridge/core/expression';
 import { type FieldType, type Table } from '@heathridge/core/design';
+import { keyedBy } from '@heathridge/core/query';
+import { AnsweringComponent } from '../ask/answering.component';
+import { FieldChoiceComponent } from '../ask/field-choice.component';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
 import { options, SelectComponent, type Option } from '../shared/select.component';
-import { FieldChoiceComponent } from './field-choice.component';
 
 type Lookup = Extract<FieldType, { kind: 'lookup' }>;
 interface Edit {
@@ -20,6 +22,7 @@ interface Edit {
 @Component({
   selector: 'hr-lookup-settings',
   imports: [
+    AnsweringComponent,
     MatButton,
     MatIconButton,
     MatCheckboxModule,
@@ -47,6 +50,7 @@ interface Edit {
       (changed)="patch({ onDelete: $event })"
     />
     <hr-field-choice
+      [design]="draft.design()"
       class="wide"
       label="Shows"
       about="What the lookup shows"
@@ -59,6 +63,7 @@ interface Edit {
     @for (column of type.columns ?? []; track $index; let i = $index) {
       <div class="row wide column">
         <hr-field-choice
+          [design]="draft.design()"
           class="grow"
           [label]="'Column ' + (i + 2) + ' while choosing'"
           [about]="'Column ' + (i + 2) + ' while choosing'"
@@ -95,8 +100,18 @@ interface Edit {
         inputId="f-query"
         [options]="queries()"
         [value]="type.query ?? ''"
-        (changed)="patch({ query: $event || null })"
+        (changed)="patch({ query: $event || null, answers: [] })"
       />
+      @if (query(); as asking) {
+        <hr-answering
+          class="wide"
+          [design]="draft.design()"
+          [query]="asking"
+          [table]="table().id"
+          [answering]="type.answers ?? []"
+          (changed)="patch({ answers: $event })"
+        />
+      }
     }
     <div class="field">
       <span class="label">Narrowed by</span>
@@ -122,6 +137,7 @@ interface Edit {
     </div>
     <div class="row wide column">
       <hr-field-choice
+        [design]="draft.design()"
         class="grow"
         label="In the order of"
         about="The order of the choices"
@@ -183,11 +199,14 @@ export class LookupSettingsComponent {
 
   readonly targets = computed(() => this.draft.design().tables.filter(({ key }) => key.length === 1));
   readonly queries = computed((): Option[] => {
-    const fit = this.draft.design().queries.filter(({ from, group }) => from === this.type().table && !group);
+    const design = this.draft.design();
+    const target = design.tables.find(({ id }) => id === this.type().table);
+    const fit = target ? design.queries.filter((query) => keyedBy(design, query, target)) : [];
     return fit.length === 0
       ? []
       : [{ id: '', label: 'none: all rows of the table' }, ...fit.map(({ id, label }) => ({ id, label }))];
   });
+  readonly query = computed(() => this.draft.design().queries.find(({ id }) => id === this.type().query));
   readonly onDelete = options([
     ['refuse', 'refuse, while rows here need it'],
     ['deleteAlong', 'delete the rows here along with it'],

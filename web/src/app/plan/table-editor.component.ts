@@ -13,7 +13,7 @@ import {
   type Rule,
   type Table,
 } from '@heathridge/core/design';
-import { FieldChoiceComponent } from './field-choice.component';
+import { FieldChoiceComponent } from '../ask/field-choice.component';
 import { newId } from '../shared/ids';
 import { readable } from '../shared/readable';
 import { DraftStore } from './draft.store';
@@ -56,6 +56,7 @@ import { SelectComponent, type Option } from '../shared/select.component';
       (changed)="setPlural($event)"
     />
     <hr-field-choice
+      [design]="draft.design()"
       class="wide"
       label="A row is shown as"
       about="How a row is shown"

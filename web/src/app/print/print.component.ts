@@ -6,6 +6,7 @@ import { MatIconModule } from '@angular/material/icon';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import type { QueryQuestion, Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
+import { askedBy } from '@heathridge/core/form';
 import { questionsOf, type Answers } from '@heathridge/core/query';
 import { sourceColumns, type PageModel } from '@heathridge/core/report';
 import { AnswersComponent } from '../ask/answers.component';
@@ -80,6 +81,7 @@ export class PrintComponent extends DocumentPage<Report> {
     const query = design.queries.find(({ id }) => id === source?.id && source.kind === 'query');
     return query ? questionsOf(design, query) : [];
   });
+  readonly asked = computed(() => askedBy(this.store.design(), this.questions(), this.store.reading().today));
   readonly answers = signal<Answers>({});
   readonly answerChoices: Fetch = (field, request) => this.api.choices(this.store.file, field, request);
 

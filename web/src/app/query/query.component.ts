@@ -35,6 +35,7 @@ import {
   type QueryJoin,
   type QueryQuestion,
 } from '@heathridge/core/design';
+import { askedBy } from '@heathridge/core/form';
 import {
   addedTo,
   changedAt,
@@ -408,6 +409,9 @@ export class QueryComponent extends DocumentPage<Query> {
     const query = this.query();
     return query ? questionsOf(this.store.design(), query) : [];
   });
+  readonly questionsAsked = computed(() =>
+    askedBy(this.store.design(), this.questions(), this.store.reading().today),
+  );
   /** Fields whose choices may be the answer to a question. */
   readonly lookups = computed((): Option[] =>
     this.store

@@ -11,8 +11,17 @@ import {
   type FormButton,
   type Table,
 } from '@heathridge/core/design';
-import { changedTable, reportLink, waysTo, type ChangeAct, type Way } from '@heathridge/core/form';
+import {
+  changedTable,
+  queryOfReport,
+  reportLink,
+  waysTo,
+  type ChangeAct,
+  type Way,
+} from '@heathridge/core/form';
+import { questionsOf } from '@heathridge/core/query';
 import { toStored } from '@heathridge/core/expression';
+import { AnsweringComponent } from '../ask/answering.component';
 import { ConditionsComponent } from '../ask/conditions.component';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { LineComponent } from '../shared/line.component';
@@ -37,6 +46,7 @@ const [BELONGING, ALL] = ['belonging ', 'all '];
 @Component({
   selector: 'hr-button-details',
   imports: [
+    AnsweringComponent,
     ConditionsComponent,
     ExpressionEditorComponent,
     LineComponent,
@@ -67,8 +77,21 @@ const [BELONGING, ALL] = ['belonging ', 'all '];
         />
         @if (does.report !== null) {
           <p class="soft small">
-            Only those of its rows are printed that belong to the {{ one() }} on the form.
+            @if (belongs()) {
+              Only those of its rows are printed that belong to the {{ one() }} on the form.
+            } @else {
+              What it prints goes by how the {{ one() }} on the form answers it.
+            }
           </p>
+        }
+        @if (asking(); as query) {
+          <hr-answering
+            [design]="editor.store.design()"
+            [query]="query"
+            [table]="editor.levelTable()"
+            [answering]="does.answers ?? []"
+            (changed)="set({ act: 'print', report: does.report, answers: $event })"
+          />
         }
       }
       @case ('open') {
@@ -178,12 +201,29 @@ export class ButtonDetailsComponent {
   /** The record itself, and the reports whose rows belong to it. */
   readonly printed = computed((): Option[] => [
     { id: RECORD, label: `this ${this.one()} as it stands here` },
-    ...this.design().reports.flatMap((report) =>
-      reportLink(this.design(), this.table(), report) === undefined
-        ? []
-        : [{ id: report.id, label: report.label, group: 'Its rows in a report' }],
-    ),
+    ...this.design().reports.flatMap((report) => {
+      const { id, label } = report;
+      if (reportLink(this.design(), this.table(), report) !== undefined)
+        return [{ id, label, group: 'Its rows in a report' }];
+      const query = queryOfReport(this.design(), report);
+      const asks = query !== undefined && questionsOf(this.design(), query).length > 0;
+      return asks ? [{ id, label, group: `A report that asks, answered by the ${this.one()}` }] : [];
+    }),
   ]);
+  private readonly report = computed(() => {
+    const { does } = this.part();
+    return does.act === 'print' ? this.design().reports.find(({ id }) => id === does.report) : undefined;
+  });
+  /** Whether the rows of the report that is printed belong to the record. */
+  readonly belongs = computed(() => {
+    const report = this.report();
+    return report !== undefined && reportLink(this.design(), this.table(), report) !== undefined;
+  });
+  /** The query of the report that is printed. */
+  readonly asking = computed(() => {
+    const report = this.report();
+    return report && queryOfReport(this.design(), report);
+  });
   readonly opened = computed((): Option[] =>
     this.design()
       .forms.filter(({ id }) => id !== this.editor.form()?.id)

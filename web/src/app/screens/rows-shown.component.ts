@@ -1,21 +1,24 @@
 import { booleanAttribute, Component, computed, inject, input, output } from '@angular/core';
 import { pathsFrom, type Subform, type Table } from '@heathridge/core/design';
+import { shownRows } from '@heathridge/core/form';
+import { keyedBy } from '@heathridge/core/query';
 import { ConditionsComponent } from '../ask/conditions.component';
 import { FileStore } from '../file/file.store';
 import { OrderComponent } from '../shared/order.component';
+import { SelectComponent, type Option } from '../shared/select.component';
 import { WholeComponent } from '../shared/whole.component';
 
-type Shown = Pick<Subform, 'conditions' | 'order' | 'most'>;
+type Shown = Pick<Subform, 'query' | 'conditions' | 'order' | 'most'>;
 
 /** Which rows a form or subform shows, in what order; of a subform also how many at first. */
 @Component({
   selector: 'hr-rows-shown',
-  imports: [ConditionsComponent, OrderComponent, WholeComponent],
+  imports: [ConditionsComponent, OrderComponent, SelectComponent, WholeComponent],
   template: `
     <div class="field" role="group" aria-label="Which rows">
       <span class="label">It shows</span>
       <p class="sentence">
-        {{ (shown().conditions ?? []).length === 0 ? 'all ' : '' }}{{ table().plural.toLowerCase() }}
+        {{ isAll() ? 'all ' : '' }}{{ table().plural.toLowerCase() }}
         <hr-conditions
           [first]="'+ only those where…'"
           [conditions]="shown().conditions ?? []"
@@ -26,6 +29,14 @@ type Shown = Pick<Subform, 'conditions' | 'order' | 'most'>;
         />
       </p>
     </div>
+    @if (queries().length > 0) {
+      <hr-select
+        label="Only rows of the query"
+        [options]="queries()"
+        [value]="shown().query ?? ''"
+        (changed)="changed.emit({ query: $event || undefined })"
+      />
+    }
     <hr-order
       label="In the order of"
       none="their table, or choose …"
@@ -62,4 +73,13 @@ export class RowsShownComponent {
   readonly isSubform = input(false, { transform: booleanAttribute });
   readonly changed = output<Shown>();
   readonly paths = computed(() => pathsFrom(this.store.design(), this.table()));
+  readonly isAll = computed(() => shownRows(this.shown()).length === 0);
+  /** The queries that tell some of them, and that none does. */
+  readonly queries = computed((): Option[] => {
+    const design = this.store.design();
+    const fit = design.queries.filter((query) => keyedBy(design, query, this.table()));
+    return fit.length === 0
+      ? []
+      : [{ id: '', label: 'none' }, ...fit.map(({ id, label }) => ({ id, label }))];
+  });
 }

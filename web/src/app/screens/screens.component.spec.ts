@@ -5,8 +5,16 @@ import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatSelectHarness } from '@angular/material/select/testing';
 import { By } from '@angular/platform-browser';
 import { allParts, asList, cellsOf, formFromTable, formProblems, subformsOf } from '@heathridge/core/form';
-import { MOST_PICTURE_TEXT, type Design, type FormPart } from '@heathridge/core/design';
+import {
+  MOST_PICTURE_TEXT,
+  type Design,
+  type FormPart,
+  type Query,
+  type Report,
+} from '@heathridge/core/design';
+import { newQuery } from '@heathridge/core/query';
 import { OFFICE } from '../../../../core/src/design/testing/office';
+import { AnsweringComponent } from '../ask/answering.component';
 import { FileStore } from '../file/file.store';
 import { button, setUpFile } from '../testing/bench';
 import { ButtonDetailsComponent } from './button-details.component';
@@ -191,6 +199,33 @@ describe('ScreensComponent', () => {
       .match('/api/files/f_x/forms/preview')
       .filter(({ cancelled }) => !cancelled)
       .forEach((request) => request.flush(null));
+  });
+
+  it('shows only the rows that a query tells, of those that tell some', async () => {
+    const told: Query = {
+      ...newQuery('q_told', 'Dear ones', { id: 't_loan' }),
+      where: [{ is: 'so', expression: '"#f_lFee" > 3' }],
+    };
+    const counted: Query = {
+      ...told,
+      id: 'q_counted',
+      group: { by: [], measures: [{ id: 'n', label: 'Loans', total: 'count', expression: null }] },
+    };
+    const store = TestBed.inject(FileStore);
+    store.take({ ...store.design(), queries: [told, counted] }, {});
+    await fixture.whenStable();
+    const rows = fixture.debugElement.query(By.directive(RowsShownComponent))
+      .componentInstance as RowsShownComponent;
+    expect(rows.queries().map(({ id }) => id)).toEqual(['', 'q_told']);
+    rows.changed.emit({ query: 'q_told' });
+    await fixture.whenStable();
+    expect(part.form()!.query).toBe('q_told');
+    expect(rows.isAll()).toBeFalse();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
+    rows.changed.emit({ query: undefined });
+    await fixture.whenStable();
+    expect(rows.isAll()).toBeTrue();
+    http.expectOne('/api/files/f_x/forms/preview').flush(null);
   });
 
   it('says in which fields its list is searched', async () => {
@@ -586,6 +621,50 @@ describe('ScreensComponent', () => {
     expect(made().does).toEqual(
       jasmine.objectContaining({ sets: [{ field: 'f_fAmount', expression: 'NULL' }] }) as never,
     );
+  });
+
+  it('makes a button that prints a report by what its row answers, whose rows do not belong to it', async () => {
+    const asking: Query = {
+      ...newQuery('q_ask', 'Asking', { id: 't_borrower' }),
+      questions: [
+        {
+          id: 'a_fee',
+          name: 'fee',
+          label: 'Which fee?',
+          answer: { kind: 'text' },
+          start: null,
+          needed: true,
+        },
+      ],
+    };
+    const report: Report = {
+      type: 'report',
+      id: 'p_ask',
+      label: 'By fee',
+      source: { kind: 'query', id: 'q_ask' },
+      columns: [{ column: 'f_bName', label: 'Name', sum: false }],
+      group: null,
+      sort: null,
+      paper: 'A4 tall',
+    };
+    const store = TestBed.inject(FileStore);
+    store.take({ ...store.design(), queries: [asking], reports: [report] }, {});
+    button(page, 'Button').click();
+    await fixture.whenStable();
+    const details = shown(ButtonDetailsComponent);
+    expect(details.printed().map(({ id, group }) => [id, group])).toEqual([
+      ['', undefined],
+      ['p_ask', 'A report that asks, answered by the loan'],
+    ]);
+    details.set({ act: 'print', report: 'p_ask' });
+    await fixture.whenStable();
+    expect(details.belongs()).toBeFalse();
+    expect(part.problems()).toEqual([
+      'The button Print prints a report whose rows do not belong to loans, and which asks nothing that is answered by them.',
+    ]);
+    shown(AnsweringComponent).changed.emit([{ question: 'a_fee', by: '"#f_lState"' }]);
+    await fixture.whenStable();
+    expect(part.problems()).toEqual([]);
   });
 
   it('puts a picture on the form, small enough to be kept in it; what is none is refused in words', async () => {

@@ -17,7 +17,7 @@ import { Router } from '@angular/router';
 import { catchError, concatMap, from, of, Subject, switchMap } from 'rxjs';
 import { boardSort } from '@heathridge/core/board';
 import { idOwners, idsUsed, showKey, type Form, type Report } from '@heathridge/core/design';
-import { allParts, formProblems, formSort, partAt } from '@heathridge/core/form';
+import { allParts, formProblems, formSort, partAt, shownRows } from '@heathridge/core/form';
 import type { RowKey } from '@heathridge/core/rows';
 import { DetailsComponent } from '../frame/details.component';
 import { SteppedPage } from '../file/stepped-page';
@@ -44,13 +44,13 @@ import { SubformDetailsComponent } from './subform-details.component';
 /** What decides which rows and values a form is shown with, as text to be compared. */
 const readsOf = (form: Form): string =>
   JSON.stringify([
-    form.conditions,
+    shownRows(form),
     form.order,
     allParts(form.parts).flatMap((part): unknown[] => {
       if (part.part === 'worked') return [[part.expression, part.result]];
       if (part.part === 'cell' && part.picture !== undefined) return [[part.field, part.picture]];
       return part.part === 'subform'
-        ? [[part.link, part.look === 'next', part.conditions, part.order, part.most, part.sums]]
+        ? [[part.link, part.look === 'next', shownRows(part), part.order, part.most, part.sums]]
         : [];
     }),
   ]);

@@ -56,6 +56,8 @@ export type RowToMend = answers.Answer<typeof answers.RowToMend>;
 export type Advice = answers.Answer<typeof answers.Advice>;
 export type QueryCounts = answers.Answer<typeof answers.QueryCounts>;
 export type QueryResult = answers.Answer<typeof answers.QueryResult>;
+/** A board, and what the queries of its parts ask. */
+export type BoardInfo = answers.Answer<typeof answers.BoardInfo>;
 export type BoardDrawing = answers.Answer<typeof answers.BoardDrawing>;
 export type QueryRows = answers.Answer<typeof answers.QueryRows>;
 export type DeskInfo = answers.Answer<typeof answers.DeskInfo>;
@@ -342,7 +344,7 @@ export class Api {
   boardDrawn = (
     file: string,
     board: string,
-    asked: { readonly part: string; readonly chosen: readonly Chosen[] },
+    asked: { readonly part: string; readonly chosen: readonly Chosen[]; readonly answers: Answers },
   ) => this.http.post<BoardDrawing>(`${base(file)}/desk/boards/${board}/drawn`, asked);
   /** How many rows each part of a query leaves; `last` is what is known of the last. */
   queryCounts = (file: string, query: Query, given: Answers, last: number | null) =>
@@ -389,11 +391,8 @@ export class Api {
       key,
       ...(table === undefined ? {} : { table }),
     });
-  board = (file: string, board: string) =>
-    this.http
-      .get<answers.Answer<typeof answers.BoardInfo>>(`${base(file)}/desk/boards/${board}`)
-      .pipe(map((info) => info.board));
-  /** Rows to choose from in a filter of a board. */
+  board = (file: string, board: string) => this.http.get<BoardInfo>(`${base(file)}/desk/boards/${board}`);
+  /** Rows to choose from in a filter of a board, or for an answer by a lookup. */
   filterChoices = (
     file: string,
     board: string,

@@ -3,8 +3,8 @@ import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatChipSetHarness } from '@angular/material/chips/testing';
 import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { MatSelectHarness } from '@angular/material/select/testing';
+import { FileStore } from '../file/file.store';
 import { button, setUpFile } from '../testing/bench';
-import { DraftStore } from './draft.store';
 import { FieldChoiceComponent } from './field-choice.component';
 
 describe('FieldChoiceComponent', () => {
@@ -13,12 +13,13 @@ describe('FieldChoiceComponent', () => {
 
   async function open(value: string, rest: Record<string, unknown> = {}): Promise<HTMLElement> {
     TestBed.configureTestingModule({
-      providers: [DraftStore, { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } }],
+      providers: [{ provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } }],
     });
     setUpFile();
     fixture = TestBed.createComponent(FieldChoiceComponent);
     seen = [];
-    const inputs = { label: 'Shows', about: 'What it shows', table: 't_loan', value, ...rest };
+    const design = TestBed.inject(FileStore).design();
+    const inputs = { design, label: 'Shows', about: 'What it shows', table: 't_loan', value, ...rest };
     for (const [name, given] of Object.entries(inputs)) fixture.componentRef.setInput(name, given);
     fixture.componentInstance.changed.subscribe(({ text }) => {
       seen.push(text);

@@ -1,11 +1,17 @@
-import { booleanAttribute, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
+import { booleanAttribute, Component, computed, input, linkedSignal, output } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatChipsModule } from '@angular/material/chips';
 import { MatIconModule } from '@angular/material/icon';
-import { joinedFields, joinFields, pathsFrom, type FieldPath } from '@heathridge/core/design';
+import {
+  catalogOf,
+  joinedFields,
+  joinFields,
+  pathsFrom,
+  type Design,
+  type FieldPath,
+} from '@heathridge/core/design';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
 import { SelectComponent, type Option } from '../shared/select.component';
-import { DraftStore } from './draft.store';
 
 /** What may stand between fields, and how it is called. */
 const BETWEEN: readonly Option[] = [
@@ -33,7 +39,7 @@ const WRITTEN = '(written)';
       <hr-expression-editor
         [label]="about()"
         [value]="value()"
-        [catalog]="draft.catalog()"
+        [catalog]="catalog()"
         [table]="table()"
         (changed)="changed.emit($event)"
       />
@@ -98,7 +104,7 @@ const WRITTEN = '(written)';
   `,
 })
 export class FieldChoiceComponent {
-  protected readonly draft = inject(DraftStore);
+  readonly design = input.required<Design>();
   readonly label = input.required<string>();
   /** What those hear who listen. */
   readonly about = input.required<string>();
@@ -112,9 +118,10 @@ export class FieldChoiceComponent {
   readonly several = input(false, { transform: booleanAttribute });
   readonly changed = output<{ readonly text: string; readonly ok: boolean }>();
 
+  protected readonly catalog = computed(() => catalogOf(this.design()));
   private readonly paths = computed((): readonly FieldPath[] => {
-    const design = this.draft.design();
-    // The draft may have dropped it.
+    const design = this.design();
+    // It may have been dropped meanwhile.
     const table = design.tables.find(({ id }) => id === this.table());
     return table ? pathsFrom(design, table) : [];
   });
