@@ -1,4 +1,4 @@
-import { attempt, parse, sqlText, writtenName, type Node } from '../expression';
+import { attempt, parse, sqlText, writtenName, type Catalog, type Node } from '../expression';
 import { tableOf } from './catalog';
 import type { Design, Field, Table } from './schema';
 
@@ -47,6 +47,40 @@ export function pathsFrom(design: Design, table: Table): FieldPath[] {
   };
   visit(table, [], [], [], [table.id]);
   return found;
+}
+
+/** Rows of another table that lead to a row: of a hire its payments. */
+export interface RowsLeading {
+  /** As an expression over the row: `payments`. */
+  readonly text: string;
+  /** For people: `payments`; `repairs by technician` where several lookups lead there. */
+  readonly label: string;
+  /** Their fields, and those they lead to, as expressions over the row: `payments.paid_on`. */
+  readonly paths: readonly FieldPath[];
+}
+
+/** The rows that lead to those of a table, by the name by which a catalog has them. */
+export function rowsLeadingTo(design: Design, catalog: Catalog, table: string): RowsLeading[] {
+  return catalog.table(table).children.flatMap(({ name, table: id }) => {
+    const child = design.tables.find((other) => other.id === id);
+    if (!child) return [];
+    const text = writtenName(name);
+    const paths = pathsFrom(design, child).map((path) => ({ ...path, text: `${text}.${path.text}` }));
+    return [{ text, label: name.replaceAll('_', ' '), paths }];
+  });
+}
+
+/** A condition that there are any of the rows that lead to a row (or none) which meet all of these, over the row. */
+export function anyLeading(
+  { text }: RowsLeading,
+  are: 'any' | 'none',
+  conditions: readonly string[],
+): string {
+  const [one, ...more] = conditions;
+  // On lines of their own: the last line of a condition may be a comment.
+  const met = more.length === 0 ? one : conditions.map((condition) => `(${condition}\n)`).join(' AND ');
+  const filter = met === undefined ? '' : ` FILTER (WHERE ${met})`;
+  return `COUNT(${text})${filter} ${are === 'any' ? '> 0' : '= 0'}`;
 }
 
 /** What joins fields into one text: the fields as paths (`player.surname`), and the text that stands between them. */

@@ -204,6 +204,14 @@ describe('plain words', () => {
     ["CURRENT_TIMESTAMP - INTERVAL '90' MINUTE", 'now minus 90 minutes'],
     ['CURRENT_DATE - due', 'days from due to today'],
     ['COUNT(parts)', 'count of parts'],
+    ['COUNT(parts) = 0', 'has no parts'],
+    ['COUNT(parts) > 0 AND active', 'has parts and active'],
+    ['COUNT(parts) > 1', 'count of parts is more than 1'],
+    ['COUNT(parts.cost) = 0', 'count of parts’ cost is 0'],
+    [
+      'COUNT(parts) FILTER (WHERE parts.cost > 1 OR parts.name IS NULL) > 0',
+      'has parts (where their cost is more than 1 or their name is empty)',
+    ],
     [
       'COUNT(owner.items) FILTER (WHERE owner.items.label IS DISTINCT FROM label AND owner.items.due IS NULL) = 0',
       '(count of owner’s items where their label differs from label and their due is empty) is 0',

@@ -1,4 +1,4 @@
-import type { Bound } from './bound';
+import type { Bound, Collection } from './bound';
 import { likeItems } from './fold';
 import { showDate } from '../values';
 
@@ -57,8 +57,11 @@ function reading(bound: Bound, source: string, theirs: number | null): string {
       return `${side(bound.a, TERM)} is empty`;
     case 'distinct':
       return `${side(bound.a, SUM)} differs from ${side(bound.b, SUM)}`;
-    case 'compare':
+    case 'compare': {
+      const any = anyRows(bound, source);
+      if (any !== null) return any;
       return `${side(bound.a, SUM)} ${comparison(bound.how, bound.a)} ${side(bound.b, SUM)}`;
+    }
     case 'between':
       return `${side(bound.a, SUM)} lies between ${side(bound.low, SUM)} and ${side(bound.high, SUM)}`;
     case 'in':
@@ -83,8 +86,7 @@ function reading(bound: Bound, source: string, theirs: number | null): string {
       return `${side(bound.a, PRODUCT)} × ${side(bound.b, PRODUCT + 1)}`;
     case 'aggregate': {
       const name = { COUNT: 'count', SUM: 'sum', AVG: 'average', MIN: 'least', MAX: 'most' }[bound.name];
-      const path = bound.over?.hops.map((hop) => plain(hop.hop === 'link' ? hop.field.name : hop.child.name));
-      const rows = path?.join('’s ') ?? 'rows';
+      const rows = bound.over ? rowsOf(bound.over) : 'rows';
       const what = bound.arg ? `${rows}’ ${bound.distinct ? 'different ' : ''}${words(bound.arg)}` : rows;
       const where = bound.filter ? ` where ${reading(bound.filter, source, bound.over?.as ?? null)}` : '';
       return where === '' ? `${name} of ${what}` : `(${name} of ${what}${where})`;
@@ -92,6 +94,18 @@ function reading(bound: Bound, source: string, theirs: number | null): string {
     default:
       return written;
   }
+}
+
+/** `hires’s payments` */
+const rowsOf = ({ hops }: Collection): string =>
+  hops.map((hop) => plain(hop.hop === 'link' ? hop.field.name : hop.child.name)).join('’s ');
+
+/** That there are rows, or none, where a count is compared with none: `has no hires`. Null for anything else. */
+function anyRows({ a, b, how }: Extract<Bound, { op: 'compare' }>, source: string): string | null {
+  if (a.op !== 'aggregate' || a.name !== 'COUNT' || a.arg || a.over?.hops.length !== 1) return null;
+  if (b.op !== 'const' || b.value !== 0n || (how !== '=' && how !== '>')) return null;
+  const where = a.filter ? ` (where ${reading(a.filter, source, a.over.as)})` : '';
+  return `has ${how === '=' ? 'no ' : ''}${rowsOf(a.over)}${where}`;
 }
 
 /** How strongly an operator holds its operands together in words: `or` least, a single name most. */

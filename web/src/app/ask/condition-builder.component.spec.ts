@@ -3,11 +3,11 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { MatSelect } from '@angular/material/select';
 import { By } from '@angular/platform-browser';
 import { bindCondition } from '@heathridge/core/expression';
-import { catalogOf, pathsFrom } from '@heathridge/core/design';
+import { catalogOf, pathsFrom, rowsLeadingTo } from '@heathridge/core/design';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { button, setUpFile } from '../testing/bench';
 import { FileStore } from '../file/file.store';
-import { ConditionBuilderComponent } from './condition-builder.component';
+import { ConditionBuilderComponent, type Made } from './condition-builder.component';
 
 describe('ConditionBuilderComponent', () => {
   let fixture: ComponentFixture<ConditionBuilderComponent>;
@@ -153,6 +153,60 @@ describe('ConditionBuilderComponent', () => {
     made('due_back', 'empty');
     await fixture.whenStable();
     button(fixture.nativeElement as HTMLElement, 'Add').click();
-    expect(seen).toEqual([{ text: 'due_back IS NULL', words: '' }]);
+    expect(seen).toEqual([{ text: 'due_back IS NULL', words: '', said: 'due back is empty' }]);
+  });
+
+  it('asks whether there are any rows that lead to it, or any of some, or none', async () => {
+    const page = fixture.nativeElement as HTMLElement;
+    const rows = rowsLeadingTo(OFFICE, catalogOf(OFFICE), 't_loan');
+    expect(rows.map(({ text, label }) => [text, label])).toEqual([['fines', 'fines']]);
+    fixture.componentRef.setInput('rows', rows);
+    const seen: Made[] = [];
+    fixture.componentInstance.made.subscribe((condition) => seen.push(condition));
+    await fixture.whenStable();
+    const select = (at: number): MatSelect =>
+      fixture.debugElement.queryAll(By.directive(MatSelect))[at]!.injector.get(MatSelect);
+    const choose = async (at: number, value: string): Promise<void> => {
+      select(at).open();
+      await fixture.whenStable();
+      select(at)
+        .options.find((option) => option.value === value)!
+        ._selectViaInteraction();
+      await fixture.whenStable();
+    };
+    await choose(0, 'none 0');
+    button(page, 'Add').click();
+    expect(seen.at(-1)).toEqual({ text: 'COUNT(fines) = 0', words: '', said: 'has no fines' });
+
+    await choose(0, 'any 0');
+    for (const [i, [field, shape, value]] of [
+      ['amount', '>', '1.00'],
+      ['loan.due_back', 'empty', null],
+    ].entries()) {
+      button(page, i === 0 ? 'Only those where…' : 'and where…').click();
+      await fixture.whenStable();
+      const within = fixture.debugElement.queryAll(By.directive(ConditionBuilderComponent)).at(-1)!
+        .componentInstance as ConditionBuilderComponent;
+      within.choose(rows[0]!.paths.findIndex(({ text }) => text === `fines.${field}`));
+      within.shapeId.set(shape!);
+      within.first.set({ value: value! });
+      await fixture.whenStable();
+      button(page, 'Only those').click();
+      await fixture.whenStable();
+    }
+    button(page, 'Add').click();
+    const { text, said } = seen.at(-1)!;
+    expect(said).toBe('has fines (where amount is more than £1.00 and loan due back is empty)');
+    expect(text.replace(/\s+/g, ' ')).toBe(
+      'COUNT(fines) FILTER (WHERE (fines.amount > 1.00 ) AND (fines.loan.due_back IS NULL )) > 0',
+    );
+    expect(() => bindCondition(text, { catalog: catalogOf(OFFICE), table: 't_loan' })).not.toThrow();
+    // One is taken out again; a field is chosen instead.
+    page.querySelector<HTMLElement>('[matChipRemove]')!.click();
+    await fixture.whenStable();
+    button(page, 'Add').click();
+    expect(seen.at(-1)!.text).toBe('COUNT(fines) FILTER (WHERE fines.loan.due_back IS NULL) > 0');
+    await choose(0, '1');
+    expect(fixture.componentInstance.expression()).not.toContain('fines');
   });
 });

@@ -1,7 +1,7 @@
 import { Component, computed, inject, input, output } from '@angular/core';
 import { MatButton } from '@angular/material/button';
-import { toStored } from '@heathridge/core/expression';
-import type { FieldPath } from '@heathridge/core/design';
+import { attempt, toStored } from '@heathridge/core/expression';
+import { rowsLeadingTo, type FieldPath } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api } from '../shared/api.service';
 import { ChipComponent } from '../shared/chip.component';
@@ -42,6 +42,7 @@ import type { Fetch } from '../value/held';
         ><ng-template>
           <hr-condition-builder
             [paths]="paths()"
+            [rows]="rows()"
             [reading]="store.reading()"
             [choices]="choices"
             [asks]="asks()"
@@ -71,6 +72,13 @@ export class ConditionsComponent {
   /** How conditions are read that name rows by their keys, as long as this page is open. */
   private readonly said = new Map<string, string>();
 
+  /** Rows that lead to those the conditions are about. */
+  readonly rows = computed(() => {
+    const { store } = this;
+    const found = attempt(() => rowsLeadingTo(store.design(), store.catalog(), this.table()));
+    return found.ok ? found.value : [];
+  });
+
   readonly items = computed(() =>
     this.conditions().map((stored) => ({
       text: readable(stored, this.store.catalog(), this.table()),
@@ -85,7 +93,7 @@ export class ConditionsComponent {
     if (next[index] !== this.conditions()[index]) this.changed.emit(next);
   }
 
-  add({ text, words }: Made): void {
+  add({ text, words }: Pick<Made, 'text' | 'words'>): void {
     const stored = this.stored(text);
     if (words) this.said.set(stored, words);
     this.changed.emit([...this.conditions(), stored]);

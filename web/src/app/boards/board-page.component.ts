@@ -86,6 +86,12 @@ const Answered = v.pipe(
       justify-content: space-between;
       gap: 8px 24px;
     }
+    hr-answers {
+      flex: 1 1 500px;
+      grid-template-columns: repeat(auto-fit, minmax(min(220px, 100%), 240px));
+      justify-content: end;
+      padding: 0;
+    }
     @media (max-width: 620px) {
       .page {
         padding: 14px;

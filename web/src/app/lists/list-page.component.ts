@@ -353,7 +353,7 @@ export class ListPageComponent implements MayHoldChanges {
     this.pick(0, entry.key);
   }
 
-  ask({ text, words }: Made): void {
+  ask({ text, words }: Pick<Made, 'text' | 'words'>): void {
     const design = this.design();
     const [first] = this.shown();
     if (!design || !first) return;

@@ -40,6 +40,7 @@ import type { Editing } from './query.component';
         <hr-condition-builder
           asks="or where"
           [paths]="editing().paths"
+          [rows]="editing().rows"
           [reading]="reading()"
           [choices]="choices()"
           [values]="values()"
@@ -111,7 +112,7 @@ export class ConditionPartComponent {
     if (expression !== condition.expression) this.changed.emit({ ...condition, expression });
   }
 
-  protected another({ text }: Made): void {
+  protected another({ text }: Pick<Made, 'text'>): void {
     this.or.emit(so(this.stored(text)));
     this.adds.set(false);
   }

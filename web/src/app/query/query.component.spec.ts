@@ -194,7 +194,7 @@ describe('QueryComponent', () => {
   it('moves a part that is dragged among those of its sort, whatever lies between them', async () => {
     await run();
     const part = fixture.componentInstance;
-    part.addCondition('where', [], { text: 'fee > 1', words: '' });
+    part.addCondition('where', [], { text: 'fee > 1' });
     await run();
     part.orCondition('where', [0], so('"#f_lFee" > 2'));
     await run();
@@ -331,7 +331,7 @@ describe('QueryComponent', () => {
   it('runs again with each change, and marks itself as not saved', async () => {
     await run();
     const builder = await opened('+ and…', ConditionBuilderComponent);
-    builder.made.emit({ text: "state = 'Out'", words: '' });
+    builder.made.emit({ text: "state = 'Out'", words: '', said: '' });
     const query = await run();
     expect(query.where).toEqual([so('"#f_lDue" < CURRENT_DATE'), so(`"#f_lState" = 'Out'`)]);
     expect(page.textContent).toContain('not saved yet');
@@ -522,7 +522,7 @@ describe('QueryComponent', () => {
     part.setStep(0, 'month');
     expect((await run()).group!.by[0]!.step).toBe('month');
     expect(sentence()).toContain('Group by month of due back');
-    part.addCondition('keep', [], { text: 'number_of_loans > 1', words: '' });
+    part.addCondition('keep', [], { text: 'number_of_loans > 1' });
     expect((await run()).keep).toEqual([so(`"#${group!.measures[0]!.id}" > 1`)]);
     expect(sentence()).toContain('keeping groups where number of loans is more than 1');
     part.setStep(0, 'day');

@@ -27,6 +27,8 @@ import {
   readableName,
   uniqueName,
   type FieldPath,
+  rowsLeadingTo,
+  type RowsLeading,
   type GroupColumn,
   type Measure,
   type Query,
@@ -111,6 +113,8 @@ export interface Editing {
   readonly catalog: Catalog;
   readonly table: string;
   readonly paths: readonly FieldPath[];
+  /** Rows that lead to its rows, of which it may be asked whether there are any. */
+  readonly rows: readonly RowsLeading[];
 }
 
 /** What stands in an editor, and whether it can be used. */
@@ -387,11 +391,14 @@ export class QueryComponent extends DocumentPage<Query> {
   /** What expressions may name, over the rows of the query and over those of its result. */
   readonly own = computed((): Editing => {
     const query = this.query()!;
-    const scope = attempt(() => scopeOf(this.store.design(), query));
+    const design = this.store.design();
+    const scope = attempt(() => scopeOf(design, query));
+    const rows = scope.ok ? rowsLeadingTo(design, scope.value.catalog, scope.value.table) : [];
     return {
       catalog: scope.ok ? scope.value.catalog : this.store.catalog(),
       table: scope.ok ? scope.value.table : query.from,
       paths: this.fieldPaths(),
+      rows,
     };
   });
   readonly ofResult = computed((): Editing => {
@@ -402,6 +409,7 @@ export class QueryComponent extends DocumentPage<Query> {
       catalog: scope.ok ? scope.value.catalog : this.store.catalog(),
       table: scope.ok ? scope.value.table : query.from,
       paths: paths.ok ? paths.value : [],
+      rows: [],
     };
   });
   /** Everything it asks for, with what those ask that it reads. */
@@ -755,7 +763,7 @@ export class QueryComponent extends DocumentPage<Query> {
   /** What the other rows of a join are compared by. */
   theirs(join: QueryJoin): Editing {
     const from = 'from' in join.by ? join.by.from : '';
-    return { catalog: this.own().catalog, table: from, paths: [] };
+    return { catalog: this.own().catalog, table: from, paths: [], rows: [] };
   }
 
   sameText(index: number, which: 'own' | 'other', { text, ok }: Typed): void {
@@ -823,7 +831,7 @@ export class QueryComponent extends DocumentPage<Query> {
     return what === 'where' ? this.own() : this.ofResult();
   }
 
-  addCondition(what: 'where' | 'keep', place: Place, { text }: Made): void {
+  addCondition(what: 'where' | 'keep', place: Place, { text }: Pick<Made, 'text'>): void {
     const { catalog, table } = this.editingFor(what);
     this.set({ [what]: addedTo(this.query()![what], place, so(toStored(text, catalog, table))) });
   }
