@@ -1,89 +1,37 @@
 import { expect, test } from './office';
+import { first, Sentence } from './sentence';
 
 test('questions of a hire office are put together by hand and give what the saved ones give', async ({
   office,
   page,
 }) => {
   await office.signIn('Mara Ashdown');
-  await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();
+  await office.openDemo();
   await office.stage('Query');
-  const queries = page.getByRole('navigation', { name: 'Queries' });
-  const sentence = page.getByRole('group', { name: 'The query as a sentence' });
-  const result = page.getByRole('region', { name: 'Result' });
-  const panel = page.getByRole('dialog');
-  const counted = page.getByRole('status').filter({ hasText: /^[\d,]+ rows?$/ });
-  const begin = async (name: string, from: string): Promise<void> => {
-    await office.button('New query').first().click();
-    await office.field('What is it called?').fill(name);
-    await office.choose(page.getByLabel('Take every'), from);
-    await office.button('Begin').click();
-    await expect(sentence).toContainText('Take every');
-  };
-  const keep = async (chip: string, field: string, how: string): Promise<void> => {
-    await office.button(chip).click();
-    await office.choose(panel.getByLabel('Keep rows where'), field);
-    await office.choose(panel.getByLabel('how'), how);
-    await panel.getByRole('button', { name: 'Add', exact: true }).click();
-    await expect(panel).toHaveCount(0);
-  };
-  const pick = async (chip: string, item: string): Promise<void> => {
-    await office.button(chip).click();
-    await panel.getByRole('button', { name: item, exact: true }).click();
-    await page.keyboard.press('Escape');
-    await expect(panel).toHaveCount(0);
-  };
-  const rows = (): Promise<string[]> =>
-    result
-      .getByRole('row')
-      .evaluateAll((all) =>
-        all
-          .slice(1)
-          .map((row) =>
-            Array.from(row.querySelectorAll('td'), (cell) => cell.textContent.trim()).join(' | '),
-          ),
-      );
-  /** The cells of the first columns of a saved query, as many as there are shown. */
-  const saved = async (name: string): Promise<string[]> => {
-    await queries.getByRole('button', { name, exact: true }).click();
-    await expect(page.getByRole('textbox', { name: 'Name of the query' })).toHaveValue(name);
-    await page.getByRole('radio', { name: 'Rows', exact: true }).click();
-    await expect(result.getByRole('row').nth(1)).toBeVisible();
-    await expect(page.getByText('counting …')).toHaveCount(0);
-    return rows();
-  };
-  const discard = async (name: string): Promise<void> => {
-    await office.button('Drop').click();
-    await panel.getByRole('button', { name: /^Drop/ }).click();
-    // What is opened before that would be left again.
-    await office.said(`${name} is dropped`);
-  };
+  const by = new Sentence(office);
+  const { words: sentence, result, panel, counted } = by;
 
   // Overdue by school.
-  const overdue = (await saved('Overdue by school')).map((row) => row.split(' | ').slice(0, 2).join(' | '));
-  await begin('Late, by hand', 'Hire');
-  await pick('+ with its…', 'player');
-  await pick('+ with its…', 'player’s school');
+  const overdue = first(await by.saved('Overdue by school'), 2);
+  await by.begin('Late, by hand', 'Hire');
+  await by.pick('+ with its…', 'player');
+  await by.pick('+ with its…', 'player’s school');
   await sentence.getByRole('button', { name: /school \(or none\)$/ }).click();
   await panel.getByLabel('only rows that have one').check();
   await panel.getByRole('button', { name: 'Done' }).click();
-  await keep('+ keep rows where…', 'Returned on', 'is empty');
-  await keep('+ and…', 'Due back', 'is before today');
+  await by.keep('+ keep rows where…', 'Returned on', 'is empty');
+  await by.keep('+ and…', 'Due back', 'is before today');
   await office.button('+ group by…').click();
   await panel.getByRole('button', { name: 'player’s school Name', exact: true }).click();
-  await pick('+ sort by…', 'Number of hires');
+  await by.pick('+ sort by…', 'Number of hires');
   await sentence.getByRole('button', { name: /^Number of hires, least/ }).click();
   await panel.getByLabel('most first, Z to A, latest first').check();
   await panel.getByRole('button', { name: 'Done' }).click();
-  await expect
-    .poll(async () => (await rows()).map((row) => row.split(' | ').slice(0, 2).join(' | '))[0])
-    .toBe(overdue[0]);
-  expect([...(await rows()).map((row) => row.split(' | ').slice(0, 2).join(' | '))].sort()).toEqual(
-    [...overdue].sort(),
-  );
+  await expect.poll(async () => first(await by.rows(), 2)[0]).toBe(overdue[0]);
+  expect(first(await by.rows(), 2).sort()).toEqual([...overdue].sort());
   await page.getByRole('radio', { name: 'Chart', exact: true }).click();
   await expect(page.getByRole('application')).toHaveAccessibleName(/^Late, by hand/);
-  await office.button('Save query').click();
-  await office.said('Late, by hand is saved');
+  await by.save('Late, by hand');
 
   // Parts are dragged among those of their sort, and moved by keys; the funnel counts in the new order.
   const chip = (name: RegExp | string) => sentence.getByRole('button', { name });
@@ -115,25 +63,24 @@ test('questions of a hire office are put together by hand and give what the save
   await expect(panel.getByText(/^It takes .* at this moment/)).toBeVisible();
   await expect(panel.getByRole('heading', { name: 'What would help' })).toBeVisible();
   await panel.getByRole('button', { name: 'Close' }).click();
-  await discard('Late, by hand');
+  await by.discard('Late, by hand');
 
   // Players without a phone; a result longer than what is shown at once.
-  await saved('Players without a phone');
+  await by.saved('Players without a phone');
   const without = await counted.textContent();
-  await begin('No phone, by hand', 'Player');
+  await by.begin('No phone, by hand', 'Player');
   await expect(page.getByText(/^Rows 1 to 1,000 of [\d,]+$/)).toBeVisible();
   await office.button('The last rows').click();
   await expect(page.getByText(/^Rows \d,001 to ([\d,]+) of \1$/)).toBeVisible();
   await expect(office.button('The rows after')).toBeDisabled();
-  await keep('+ keep rows where…', 'Phone', 'is empty');
-  await keep('+ and…', 'Active', 'is ticked');
+  await by.keep('+ keep rows where…', 'Phone', 'is empty');
+  await by.keep('+ and…', 'Active', 'is ticked');
   await expect(counted).toHaveText(without!);
-  await office.button('Save query').click();
-  await office.said('No phone, by hand is saved');
-  await discard('No phone, by hand');
+  await by.save('No phone, by hand');
+  await by.discard('No phone, by hand');
 
   // A text picked out of those that are there; a question that is answered with one of the choices of a field.
-  await begin('By hand, of a school', 'Player');
+  await by.begin('By hand, of a school', 'Player');
   await office.button('+ keep rows where…').click();
   await office.choose(panel.getByLabel('Keep rows where'), 'Surname');
   await office.button('Pick one that is there…').click();
@@ -157,7 +104,6 @@ test('questions of a hire office are put together by hand and give what the save
   await expect(answer).not.toHaveValue('');
   const school = await answer.inputValue();
   await expect(result.getByRole('cell', { name: school }).first()).toBeVisible();
-  await office.button('Save query').click();
-  await office.said('By hand, of a school is saved');
-  await discard('By hand, of a school');
+  await by.save('By hand, of a school');
+  await by.discard('By hand, of a school');
 });

@@ -81,6 +81,9 @@ export interface Made {
             [choices]="choices()"
             (made)="meet($event)"
           />
+          <button matButton="text" class="compact" type="button" (click)="isMeeting.set(false)">
+            Leave that
+          </button>
         </div>
       } @else {
         <button matButton="outlined" class="compact" type="button" (click)="isMeeting.set(true)">
@@ -147,20 +150,22 @@ export interface Made {
         </div>
       }
     }
-    <div class="row">
-      <span class="grow code cut soft" dir="auto" [matTooltip]="isWritten() ? expression() : ''">{{
-        isWritten() ? expression() : ''
-      }}</span>
-      <button
-        matButton="filled"
-        class="compact"
-        type="button"
-        [disabled]="expression() === ''"
-        (click)="made.emit({ text: expression(), words: words(), said: said() })"
-      >
-        {{ act() }}
-      </button>
-    </div>
+    @if (!isMeeting()) {
+      <div class="row">
+        <span class="grow code cut soft" dir="auto" [matTooltip]="isWritten() ? expression() : ''">{{
+          isWritten() ? expression() : ''
+        }}</span>
+        <button
+          matButton="filled"
+          class="compact"
+          type="button"
+          [disabled]="expression() === ''"
+          (click)="made.emit({ text: expression(), words: words(), said: said() })"
+        >
+          {{ act() }}
+        </button>
+      </div>
+    }
   `,
   styles: `
     :host {

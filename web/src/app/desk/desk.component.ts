@@ -32,7 +32,14 @@ import { DeskStore } from './desk.store';
           <path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
         ><strong class="cut" dir="auto">{{ desk.info()?.name }}</strong></a
       >
-      <nav mat-tab-nav-bar aria-label="Screens" mat-stretch-tabs="false" [tabPanel]="panel">
+      <nav
+        mat-tab-nav-bar
+        aria-label="Screens"
+        mat-stretch-tabs="false"
+        [tabPanel]="panel"
+        (mousedown)="$event.preventDefault()"
+        (click)="focusTab($event)"
+      >
         <a
           mat-tab-link
           [routerLink]="['/desk', file(), 'today']"
@@ -194,6 +201,14 @@ export class DeskComponent {
 
   constructor() {
     effect(() => this.desk.open(this.file()));
+  }
+
+  /**
+   * A tab has the focus once it is clicked, and not before: with the focus a tab at the edge comes into sight, and the
+   * mouse would be let go over another.
+   */
+  focusTab(event: Event): void {
+    (event.target as HTMLElement).closest('a')?.focus();
   }
 
   /** The builder sees the Desk as she finds it herself again. */

@@ -127,7 +127,7 @@ describe('QueryComponent', () => {
     await run();
     fixture.componentInstance.set({ group });
     await run(GROUPED);
-    page.querySelectorAll<HTMLElement>('[aria-label="Rows behind this one"]')[0]!.click();
+    (await shown('[aria-label="Rows behind this one"]', page)).click();
     const asked = http.expectOne('/api/files/f_x/query/rows');
     expect(asked.request.body.asked).toEqual({ what: 'cell', keys: { g1: '1001' } });
     asked.flush(BEHIND);

@@ -1,5 +1,6 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
-import { booleanAttribute, Component, computed, input, output } from '@angular/core';
+import { NgTemplateOutlet } from '@angular/common';
+import { booleanAttribute, Component, computed, input, linkedSignal, output } from '@angular/core';
 import { MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatTableModule } from '@angular/material/table';
@@ -32,50 +33,64 @@ const OPENS = ' opens';
 /** The rows that a query gives: only those are made that are to be seen. */
 @Component({
   selector: 'hr-result-table',
-  imports: [MatIconButton, MatIconModule, MatTableModule, MatTooltipModule, ScrollingModule],
+  imports: [
+    MatIconButton,
+    MatIconModule,
+    MatTableModule,
+    MatTooltipModule,
+    NgTemplateOutlet,
+    ScrollingModule,
+  ],
   template: `
-    <cdk-virtual-scroll-viewport [itemSize]="row()" tabindex="0" role="region" aria-label="Result">
-      <table mat-table fixedLayout [dataSource]="rows()" [trackBy]="byPlace" [style.minWidth.px]="least()">
-        @for (column of columns(); track column.id; let c = $index) {
-          <ng-container [matColumnDef]="column.id">
-            <th
-              *matHeaderCellDef
-              mat-header-cell
-              scope="col"
-              [class.number]="column.numeric"
-              [style.width.px]="column.width"
-            >
-              {{ column.label }}
+    @if (turn()) {
+      <ng-container [ngTemplateOutlet]="shown" />
+    } @else {
+      <ng-container [ngTemplateOutlet]="shown" />
+    }
+    <ng-template #shown>
+      <cdk-virtual-scroll-viewport [itemSize]="row()" tabindex="0" role="region" aria-label="Result">
+        <table mat-table fixedLayout [dataSource]="rows()" [trackBy]="byPlace" [style.minWidth.px]="least()">
+          @for (column of columns(); track column.id; let c = $index) {
+            <ng-container [matColumnDef]="column.id">
+              <th
+                *matHeaderCellDef
+                mat-header-cell
+                scope="col"
+                [class.number]="column.numeric"
+                [style.width.px]="column.width"
+              >
+                {{ column.label }}
+              </th>
+              <td *matCellDef="let values" mat-cell dir="auto" [class.number]="column.numeric">
+                {{ cell(values[c], column.kind) }}
+              </td>
+            </ng-container>
+          }
+          <ng-container matColumnDef=" opens">
+            <th *matHeaderCellDef mat-header-cell class="opens">
+              <span class="cdk-visually-hidden">Rows behind it</span>
             </th>
-            <td *matCellDef="let values" mat-cell dir="auto" [class.number]="column.numeric">
-              {{ cell(values[c], c) }}
+            <td *matCellDef="let values" mat-cell class="opens">
+              <button
+                matIconButton
+                class="compact"
+                type="button"
+                aria-label="Rows behind this one"
+                matTooltip="Rows behind this one"
+                (click)="opened.emit(place(values))"
+              >
+                <mat-icon svgIcon="arrow_outward" />
+              </button>
             </td>
           </ng-container>
+          <tr *matHeaderRowDef="ids(); sticky: true" mat-header-row></tr>
+          <tr *matRowDef="let values; columns: ids()" mat-row></tr>
+        </table>
+        @if (result().rows.length === 0) {
+          <p class="soft none">{{ none() }}</p>
         }
-        <ng-container matColumnDef=" opens">
-          <th *matHeaderCellDef mat-header-cell class="opens">
-            <span class="cdk-visually-hidden">Rows behind it</span>
-          </th>
-          <td *matCellDef="let values" mat-cell class="opens">
-            <button
-              matIconButton
-              class="compact"
-              type="button"
-              aria-label="Rows behind this one"
-              matTooltip="Rows behind this one"
-              (click)="opened.emit(place(values))"
-            >
-              <mat-icon svgIcon="arrow_outward" />
-            </button>
-          </td>
-        </ng-container>
-        <tr *matHeaderRowDef="ids(); sticky: true" mat-header-row></tr>
-        <tr *matRowDef="let values; columns: ids()" mat-row></tr>
-      </table>
-      @if (result().rows.length === 0) {
-        <p class="soft none">{{ none() }}</p>
-      }
-    </cdk-virtual-scroll-viewport>
+      </cdk-virtual-scroll-viewport>
+    </ng-template>
     @if (result().more && !isWindow()) {
       <p class="soft more">
         The first {{ result().rows.length.toLocaleString('en-GB') }} rows are shown; there are more.
@@ -133,6 +148,7 @@ export class ResultTableComponent {
     this.result().columns.map(({ id, label, kind }) => ({
       id,
       label,
+      kind,
       numeric: isNumeric(kind),
       width: widthOf(kind, label, this.scale()),
     })),
@@ -141,12 +157,17 @@ export class ResultTableComponent {
     ...this.columns().map(({ id }) => id),
     ...(this.opens() ? [OPENS] : []),
   ]);
+  /** A table of its own for each set of columns: rows that it puts aside to use them again keep those they had. */
+  protected readonly turn = linkedSignal<string, boolean>({
+    source: () => this.ids().join(),
+    computation: (_, before) => !(before?.value ?? false),
+  });
   protected readonly least = computed(() =>
     this.columns().reduce((sum, { width }) => sum + (width ?? LEAST), 0),
   );
 
-  protected cell(value: Value, column: number): string {
-    return showValue(this.result().columns[column]!.kind, value, this.locale());
+  protected cell(value: Value, kind: ValueKind): string {
+    return showValue(kind, value, this.locale());
   }
 
   protected place(values: Value[]): number {
