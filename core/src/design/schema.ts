@@ -124,7 +124,7 @@ export const Result = v.variant('kind', [
 ]);
 
 /** What answers questions of a query, each as an expression over a row. */
-const Answering = v.pipe(
+export const Answering = v.pipe(
   v.array(
     v.object({ question: Id, by: v.pipe(ExpressionText, v.minLength(1, 'An answer needs an expression.')) }),
   ),

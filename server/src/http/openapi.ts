@@ -1,8 +1,20 @@
 import { toJsonSchema, toJsonSchemaDefs } from '@valibot/to-json-schema';
-import { Cell, Definitions, Finding, PROBLEM_BASE, RecordRow, RecordRows } from '@heathridge/core/api';
+import {
+  Cell,
+  Definitions,
+  Finding,
+  People,
+  PROBLEM_BASE,
+  RecordRow,
+  RecordRows,
+  SavedRows,
+  SheetLook,
+} from '@heathridge/core/api';
 import { Change } from '@heathridge/core/change';
 import {
+  Answering,
   Board,
+  ButtonAct,
   Chart,
   Field,
   FieldType,
@@ -11,6 +23,7 @@ import {
   Kept,
   MapDrawing,
   Query,
+  QueryQuestion,
   Report,
   Result,
   RoleDefinition,
@@ -81,9 +94,11 @@ export function openApi(records: readonly RouteRecord[]): Record<string, unknown
   };
 }
 
-/** Shapes that many requests hold: they stand once, under their names. */
+/** Shapes that several requests or answers hold: they stand once, under their names. */
 const SHARED = {
+  Answering,
   Board,
+  ButtonAct,
   Cell,
   Change,
   Chart,
@@ -96,14 +111,18 @@ const SHARED = {
   GridView,
   Kept,
   MapDrawing,
+  People,
   Query,
+  QueryQuestion,
   RecordRow,
   RecordRows,
   Report,
   Result,
   RoleDefinition,
   RowChange,
+  SavedRows,
   Settings,
+  SheetLook,
   Subform,
   Table,
   Written,

@@ -9,6 +9,7 @@ import { LazyDialogs } from '../shared/lazy-dialogs.service';
 import { isTypedIn } from '../shared/typed-in';
 import { DeskLine } from './desk-news.service';
 import { DeskStore } from './desk.store';
+import { TabFocusDirective } from './tab-focus.directive';
 
 /** The Desk: the office's name and its screens as tabs. */
 @Component({
@@ -21,6 +22,7 @@ import { DeskStore } from './desk.store';
     RouterLinkActive,
     RouterOutlet,
     AccountMenuComponent,
+    TabFocusDirective,
   ],
   providers: [DeskLine, DeskStore],
   host: { '(document:keydown)': 'keys($event)' },
@@ -32,14 +34,7 @@ import { DeskStore } from './desk.store';
           <path fill="#7fc2a1" d="m10 26 11-15 10 15z" /></svg
         ><strong class="cut" dir="auto">{{ desk.info()?.name }}</strong></a
       >
-      <nav
-        mat-tab-nav-bar
-        aria-label="Screens"
-        mat-stretch-tabs="false"
-        [tabPanel]="panel"
-        (mousedown)="$event.preventDefault()"
-        (click)="focusTab($event)"
-      >
+      <nav mat-tab-nav-bar aria-label="Screens" mat-stretch-tabs="false" [tabPanel]="panel" hrTabFocus>
         <a
           mat-tab-link
           [routerLink]="['/desk', file(), 'today']"
@@ -201,14 +196,6 @@ export class DeskComponent {
 
   constructor() {
     effect(() => this.desk.open(this.file()));
-  }
-
-  /**
-   * A tab has the focus once it is clicked, and not before: with the focus a tab at the edge comes into sight, and the
-   * mouse would be let go over another.
-   */
-  focusTab(event: Event): void {
-    (event.target as HTMLElement).closest('a')?.focus();
   }
 
   /** The builder sees the Desk as she finds it herself again. */
