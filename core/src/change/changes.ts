@@ -166,7 +166,7 @@ const replaceTable = (design: Design, next: Table): Design => ({
 });
 
 /** Puts a document in place of the one with its id, or behind the others of its type. */
-function withDocument(design: Design, document: DesignDocument): Design {
+export function withDocument(design: Design, document: DesignDocument): Design {
   const name = listOfType(document.type);
   const list: readonly DesignDocument[] = documentsOf(design).filter(({ type }) => type === document.type);
   const put = list.some(({ id }) => id === document.id)

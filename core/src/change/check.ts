@@ -11,7 +11,6 @@ import {
 } from '../expression';
 import {
   catalogOf,
-  documentsOf,
   fieldOf,
   findDocument,
   idsOfTable,
@@ -28,7 +27,13 @@ import {
   type Table,
 } from '../design';
 import { decimal, round, toText } from '../values';
-import { dependantsOf, documentProblems, validateDesign, type Dependant } from '../documents';
+import {
+  brokenDocuments,
+  dependantsOf,
+  documentProblems,
+  validateDesign,
+  type Dependant,
+} from '../documents';
 import {
   Carrier,
   conversion,
@@ -119,7 +124,7 @@ export function checkPlan(
   if (!stopped() || problems.length === 0)
     notices.unshift(...problems.map((problem): Notice => ({ level: 'stop', ...problem, dependants: [] })));
   notices.push(...renamed(before, after), ...rekinded(before, after));
-  if (!stopped()) notices.push(...brokenDocuments(before, after));
+  if (!stopped()) notices.push(...broken(before, after));
   if (stopped()) return { notices, maps: [], keys: [], rows: [], rounded: [] };
   return {
     notices,
@@ -270,21 +275,13 @@ function rekinded(before: Design, after: Design): Notice[] {
 }
 
 /** Documents that work now and would not any more, such as after a field's kind changes. */
-function brokenDocuments(before: Design, after: Design): Notice[] {
-  return documentsOf(after).flatMap((document): Notice[] => {
-    const [problem] = documentProblems(after, document);
-    const old = findDocument(before, document.id);
-    if (problem === undefined || (old && documentProblems(before, old).length > 0)) return [];
-    return [
-      {
-        level: 'stop',
-        table: after.tables[0]?.id ?? '',
-        message: `The ${document.type} ${document.label} could not be used any more: ${problem}`,
-        dependants: [],
-      },
-    ];
-  });
-}
+const broken = (before: Design, after: Design): Notice[] =>
+  brokenDocuments(before, after).map(({ document, problem }) => ({
+    level: 'stop',
+    table: after.tables[0]?.id ?? '',
+    message: `The ${document.type} ${document.label} could not be used any more: ${problem}`,
+    dependants: [],
+  }));
 
 /** Where a converted field's old value stands beside its new one while the rows are asked. */
 const wasName = (field: Field): string => `hr was ${field.id}`;

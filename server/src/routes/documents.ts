@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
+import { withDocument } from '@heathridge/core/change';
 import { DesignDocument, documentsOf, findDocument, idOwners } from '@heathridge/core/design';
-import { dependantsOf, documentProblems } from '@heathridge/core/documents';
+import { brokenWith, dependantsOf, documentProblems } from '@heathridge/core/documents';
 import { Problem } from '../problem';
 import type { Router } from '../http/routes';
 import { definitionVersions, dropDefinition, putDefinition } from '../store/definitions';
@@ -49,6 +50,9 @@ export function documentRoutes(router: Router): void {
         )
       )
         throw new Problem('name-taken', `There is a ${body.type} called “${body.label}” already.`);
+      const after = withDocument(file.design, body);
+      const broken = brokenWith(file.design, after, body.id);
+      if (broken !== null) throw new Problem('design-invalid', broken);
       assertWritable(file);
       assertBase(file, body.id, base, body.label);
       const mark = { at: context.clock.now(), by: person.name };

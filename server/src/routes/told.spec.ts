@@ -152,6 +152,28 @@ describe('rows that a query tells', () => {
     }
   });
 
+  it('stand behind what is over them: a query goes on telling them while something needs that', async () => {
+    const told = query('q_needed', 't_instrument', { where: [so('"#f_instrumentValue" > 100')] });
+    await put(told);
+    await put(list('o_needs', 'q_needed'));
+    const { versions } = (await office.call('GET', 'design')).body;
+    const change = (document: Query) =>
+      office.call('PUT', 'definitions/q_needed', { document, base: versions['q_needed'].version });
+    const total = { id: 'n', label: 'Many', total: 'count' as const, expression: null };
+    const refused = await change({ ...told, group: { by: [], measures: [total] } });
+    expect([refused.status, refused.body.detail]).toEqual([
+      422,
+      'The form o_needs could not be used any more: The query q_needed whose rows o_needs shows does not tell which instruments are meant: none stand in its rows.',
+    ]);
+    expect((await change({ ...told, first: 2 })).status).toBe(200);
+    expect((await keysOf('o_needs')).length).toBe(2);
+    const dropped = await office.call('DELETE', 'definitions/q_needed?base=2');
+    expect([dropped.status, dropped.body.detail]).toEqual([
+      422,
+      'q_needed is used by o_needs: take it out there first.',
+    ]);
+  });
+
   it('are chosen by what the row answers in which a lookup stands', async () => {
     // A repair is of an instrument that is worth what its own job number says: what is asked comes from the row.
     await put(
