@@ -104,6 +104,7 @@ export const WORDS: Readonly<Record<string, string>> = {
   rights: 'What people may do',
   source: 'Where rows come from',
   paper: 'Paper',
+  query: 'The query whose rows it shows',
   conditions: 'Which rows it shows',
   order: 'Their order',
   list: 'How its rows stand',
