@@ -19,6 +19,7 @@ import {
   withDocuments,
   type Design,
 } from '../design';
+import { namesFollowed } from '../documents';
 import { Mend, mend } from './mend';
 
 /** How the values of a field become values of another kind. */
@@ -150,10 +151,11 @@ export class ChangeError extends Error {
  * somebody else has dropped.
  */
 export function evolve(design: Design, changes: readonly Change[]): Evolved {
-  return changes.reduce<Evolved>((current, change, index) => applyOne(design, current, change, index), {
-    design,
-    carry: {},
-  });
+  const evolved = changes.reduce<Evolved>(
+    (current, change, index) => applyOne(design, current, change, index),
+    { design, carry: {} },
+  );
+  return { ...evolved, design: namesFollowed(design, evolved.design) };
 }
 
 /** The design after a draft: see {@link evolve}. */

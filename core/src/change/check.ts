@@ -31,6 +31,8 @@ import {
   brokenDocuments,
   dependantsOf,
   documentProblems,
+  FOLLOWS,
+  namedInSqlBy,
   validateDesign,
   type Dependant,
 } from '../documents';
@@ -225,14 +227,15 @@ function renamed(before: Design, after: Design): Notice[] {
     if (!old) return [];
     const notices: Notice[] = [];
     const follow = (item: { id: string; label: string }, was: string, field?: string): void => {
-      const dependants = dependantsOf(after, item.id);
+      const byId = dependantsOf(after, item.id).map((dependant) => ({ ...dependant, fate: FOLLOWS }));
+      const dependants = [...byId, ...namedInSqlBy(before, old, field)];
       if (dependants.length > 0)
         notices.push({
           level: 'note',
           table: table.id,
           field,
           message: `${was} becomes ${item.label}; what uses it follows.`,
-          dependants: dependants.map((dependant) => ({ ...dependant, fate: 'follows by itself' })),
+          dependants,
         });
     };
     if (old.name !== table.name) follow(table, old.label);

@@ -2,3 +2,4 @@ export * from './sorts';
 export * from './dependants';
 export * from './everywhere';
 export * from './validate';
+export * from './renames';

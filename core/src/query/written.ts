@@ -12,6 +12,7 @@ import {
 } from '../expression';
 import { catalogOf, nameFromLabel, uniqueName, type Design, type Query, type Written } from '../design';
 import type { Value, ValueKind } from '../values';
+import { identifier } from './identifier';
 import { newQuery } from './new';
 
 /** Something that is wrong with SQL, and where: places in its text, from 0. */
@@ -61,6 +62,36 @@ function piecesOf(sql: string): Piece[] {
     });
   }
   return pieces;
+}
+
+/** The name that a piece of SQL is; null for anything else, and for a word that calls a function or is one of the engine's. */
+function nameOf(piece: Piece, next: Piece | undefined): string | null {
+  if (piece.is === 'name') {
+    const quote = piece.text.at(-1)!;
+    return piece.text.slice(1, -1).replaceAll(quote + quote, quote);
+  }
+  const isName = piece.is === 'word' && next?.text !== '(' && identifier(piece.text) === piece.text;
+  return isName ? piece.text : null;
+}
+
+/** All names that stand in SQL, in small letters. */
+export const namesIn = (sql: string): ReadonlySet<string> => {
+  const pieces = piecesOf(sql);
+  return new Set(pieces.flatMap((piece, i) => nameOf(piece, pieces[i + 1])?.toLowerCase() ?? []));
+};
+
+/** SQL with others in place of the names for which `rename` gives any, as they are to be written. */
+export function sqlRenamed(sql: string, rename: (name: string) => string | null): string {
+  const pieces = piecesOf(sql);
+  let [text, at] = ['', 0];
+  for (const [i, piece] of pieces.entries()) {
+    const name = nameOf(piece, pieces[i + 1]);
+    const next = name === null ? null : rename(name);
+    if (next === null) continue;
+    text += sql.slice(at, piece.at) + next;
+    at = piece.at + piece.text.length;
+  }
+  return text + sql.slice(at);
 }
 
 const faultAt = (message: string, { at, text }: Pick<Piece, 'at' | 'text'>): SqlFault => ({

@@ -286,4 +286,36 @@ describe('queries in SQL', () => {
     const drawn = await office.call('POST', 'query/run', { query: long, rows: 20_000 });
     expect(String((drawn.body as unknown as Found).rows[0]![0]).length).toBe(401);
   });
+
+  it('follow where tables and fields are called otherwise, and back when that is undone', async () => {
+    const query = written('SELECT p.name, p.price FROM part AS p WHERE in_stock < 3 ORDER BY p.number');
+    const before = await run(query);
+    expect(before.rows.length).toBeGreaterThan(0);
+    const document = { ...query, written: { ...query.written!, columns: before.written! } };
+    const put = await office.call('PUT', 'definitions/q_sql', { document, base: 0 });
+    expect(put.status).withContext(JSON.stringify(put.body)).toBe(200);
+    const changes = [
+      { change: 'changeTable', table: 't_part', set: { name: 'order' } },
+      { change: 'changeField', table: 't_part', field: 'f_partPrice', set: { name: 'each costs' } },
+    ];
+    const base = office.design.version;
+    const check = await office.call('POST', 'draft/check', { base, changes });
+    const notes = (check.body.notices as { dependants: { id: string; fate: string }[] }[]).map(
+      ({ dependants }) => dependants.flatMap(({ id, fate }) => (id === 'q_sql' ? [fate] : [])),
+    );
+    expect(notes).toEqual([['follows by itself'], ['follows by itself']]);
+    const applied = await office.call('POST', 'draft/apply', { base, changes });
+    expect(applied.status).withContext(JSON.stringify(applied.body)).toBe(200);
+    const kept = (): Query => office.design.queries.find(({ id }) => id === 'q_sql')!;
+    expect(kept().written!.sql).toBe(
+      'SELECT p.name, p."each costs" FROM "order" AS p WHERE in_stock < 3 ORDER BY p.number',
+    );
+    expect((await run(kept())).rows).toEqual(before.rows);
+    const list = (await office.call('GET', 'changes')).body.changes as { version: number }[];
+    const version = Math.max(...list.map((change) => change.version));
+    const undone = await office.call('POST', `changes/${version}/undo`, {});
+    expect(undone.status).withContext(JSON.stringify(undone.body)).toBe(200);
+    expect(kept().written!.sql).toBe(query.written!.sql);
+    expect((await run(kept())).rows).toEqual(before.rows);
+  });
 });
