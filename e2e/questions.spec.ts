@@ -65,15 +65,15 @@ test('the other questions of a hire office are put together by hand too', async 
   // The same against the year before: a query beside itself, by a condition.
   const years = await by.saved('Takings against last year');
   await by.begin('Years, by hand', 'rows of another query: Takings, by hand');
-  await by.pick('+ with its…', 'with an equal text: takings by month and method');
-  await by.chip(/^takings by month and method with the same text/).click();
-  await by.panel.getByRole('button', { name: 'By a condition instead…' }).click();
-  await by.panel.getByLabel('Called in conditions and columns').fill('before');
-  await by.panel.getByLabel('Called in conditions and columns').press('Tab');
-  await office.write(
-    'Which rows belong together',
-    "before.month = paid_on - INTERVAL '12' MONTH AND before.method = method",
-  );
+  await by.beside('takings by month and method', async () => {
+    await by.panel.getByRole('button', { name: 'By a condition instead…' }).click();
+    await by.panel.getByLabel('Called in conditions and columns').fill('before');
+    await by.panel.getByLabel('Called in conditions and columns').press('Tab');
+    await office.write(
+      'Which rows belong together',
+      "before.month = paid_on - INTERVAL '12' MONTH AND before.method = method",
+    );
+  });
   await by.chip('+ keep rows where…').click();
   await office.choose(by.panel.getByLabel('Keep rows where'), 'Method');
   await office.choose(by.panel.getByLabel('how', { exact: true }), 'is filled');
@@ -94,7 +94,7 @@ test('the other questions of a hire office are put together by hand too', async 
   // What repairs cost for each month on hire, kind by kind.
   const perMonth = await by.saved('Repair cost per month on hire');
   await by.begin('Per month, by hand', 'rows of another query: Repair cost by kind');
-  await by.pick('+ with its…', 'with an equal text: days on hire by kind');
+  await by.beside('days on hire by kind');
   await by.pick('+ only…', 'Kind');
   await by.pick('+ and…', 'Cost');
   await by.column('+ and…', 'Months', 'ROUND(days_on_hire_by_kind.days / 30.4375, 1)');
@@ -106,10 +106,10 @@ test('the other questions of a hire office are put together by hand too', async 
   // Which instruments cost more than they bring.
   const costly = await by.saved('Cost more than they bring');
   await by.begin('Costly, by hand', 'rows of another query: Repair cost by instrument');
-  await by.pick('+ with its…', 'with an equal text: fees by instrument');
-  await by.chip(/^fees by instrument with the same text/).click();
-  await by.panel.getByRole('button', { name: 'By a condition instead…' }).click();
-  await office.write('Which rows belong together', 'fees_by_instrument.instrument = instrument');
+  await by.beside('fees by instrument', async () => {
+    await by.panel.getByRole('button', { name: 'By a condition instead…' }).click();
+    await office.write('Which rows belong together', 'fees_by_instrument.instrument = instrument');
+  });
   await by.keep('+ keep rows where…', 'Repair cost', 'is filled');
   await by.chip('repair cost is filled').click();
   await office.write('Condition', 'repair_cost > COALESCE(fees_by_instrument.fees, 0)');
@@ -141,6 +141,7 @@ test('the other questions of a hire office are put together by hand too', async 
   await by.begin('Begun, by hand', 'Hire');
   await group('+ group by…', 'Hired on', true);
   await by.pick('+ and the…', 'count of hires');
+  await expect(by.chip('count of hires')).toHaveCount(2);
   await by.at('count of hires', () =>
     office.choose(by.panel.getByLabel('Work out the'), 'change to the one before'),
   );

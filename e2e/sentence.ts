@@ -81,6 +81,18 @@ export class Sentence {
     await expect(this.panel).toHaveCount(0);
   }
 
+  /** Rows put beside by an equal text: its panel opens, in which something may be done. */
+  async beside(name: string, act: () => Promise<void> = () => Promise.resolve()): Promise<void> {
+    const { panel } = this;
+    await this.chip('+ with its…').click();
+    await panel.getByRole('button', { name: `with an equal text: ${name}`, exact: true }).click();
+    await expect(panel.getByRole('button', { name: 'By a condition instead…' })).toBeVisible();
+    await act();
+    const done = panel.getByRole('button', { name: 'Done' });
+    if (await done.isVisible()) await done.click();
+    await expect(panel).toHaveCount(0);
+  }
+
   /** A column that is worked out. */
   async column(chip: string, heading: string, expression: string): Promise<void> {
     const { panel, office } = this;

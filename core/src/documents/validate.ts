@@ -5,6 +5,7 @@ import {
   type Design,
   type DesignDocument,
   type DesignProblem,
+  type Query,
 } from '../design';
 import { lookupProblems } from '../query';
 import { documentProblems } from './sorts';
@@ -31,8 +32,11 @@ export const brokenDocuments = (before: Design, after: Design): Broken[] =>
     return [{ document, problem }];
   });
 
-/** What would not work any more with a document as it is to be: other documents and lookups; null where all does. */
-export function brokenWith(before: Design, after: Design, id: string): string | null {
+/**
+ * What would not work any more with a query as it is to be: other documents and lookups, to which it is a table; null
+ * where all does.
+ */
+export function brokenWith(before: Design, after: Design, { id }: Query): string | null {
   const broken = brokenDocuments(before, after).find(({ document }) => document.id !== id);
   if (broken) {
     const { type, label } = broken.document;

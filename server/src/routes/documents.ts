@@ -50,8 +50,8 @@ export function documentRoutes(router: Router): void {
         )
       )
         throw new Problem('name-taken', `There is a ${body.type} called “${body.label}” already.`);
-      const after = withDocument(file.design, body);
-      const broken = brokenWith(file.design, after, body.id);
+      const broken =
+        body.type === 'query' ? brokenWith(file.design, withDocument(file.design, body), body) : null;
       if (broken !== null) throw new Problem('design-invalid', broken);
       assertWritable(file);
       assertBase(file, body.id, base, body.label);
