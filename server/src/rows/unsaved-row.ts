@@ -75,7 +75,7 @@ export function shownExpression(
 }
 
 /** A row over which something is worked out. */
-export interface RowSource {
+export interface WorkedOver {
   readonly table: Table;
   /** What follows FROM, where it is called `t`, to the end of the statement. */
   readonly from: string;
@@ -84,7 +84,7 @@ export interface RowSource {
 }
 
 /** A row as it is in the file. */
-export function keptRow(table: Table, key: RowKey): RowSource {
+export function keptRow(table: Table, key: RowKey): WorkedOver {
   const params = new Params();
   const where = keyColumns(table, 't').map((column, i) => `${column} = ${params.add(key[i]!)}`);
   return { table, from: `${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`, params };
@@ -94,7 +94,7 @@ export function keptRow(table: Table, key: RowKey): RowSource {
 export function answersOver(
   db: Connection,
   design: Design,
-  { table, from, params }: RowSource,
+  { table, from, params }: WorkedOver,
   answering: Answering,
 ): Answers {
   const catalog = catalogOf(design);
