@@ -18,6 +18,7 @@ const app = await buildApp({
   trustedProxies: settings.proxies,
   // Its passwords are known to everybody.
   demoOpen: settings.loopback,
+  reach: { everything: settings.loopback, hosts: settings.sources },
 });
 if (fresh && settings.loopback && process.env['HEATHRIDGE_DEMO'] !== 'no') {
   process.stdout.write('Making the demo file …\n');

@@ -32,9 +32,11 @@ import { reportRoutes } from './routes/report';
 import { rowRoutes } from './routes/rows';
 import { viewRoutes } from './routes/views';
 import { sheetRoutes } from './routes/sheets';
+import { fetchDue, sourceRoutes } from './routes/sources';
 import { sessionRoutes } from './routes/session';
 import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
+import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
@@ -54,6 +56,8 @@ export interface AppOptions {
   readonly trustedProxies?: readonly string[];
   /** Whether the demo's passwords open anything: only where nobody else can reach the server. */
   readonly demoOpen?: boolean;
+  /** What outside of the server may be asked for rows; the open net by default. */
+  readonly reach?: Reach;
 }
 
 export interface App {
@@ -65,6 +69,9 @@ export interface App {
 
 /** Bytes of a request's body that are taken: a save of thousands of rows, not a film. */
 const MOST_BODY = 4 * 1024 * 1024;
+
+/** Milliseconds between looks for outside sources whose time has come. */
+const EVERY_MINUTE = 60_000;
 
 const isLoopback = (address: string | undefined): boolean =>
   address !== undefined && /^(::1|(::ffff:)?127\.)/.test(address);
@@ -93,6 +100,7 @@ export async function buildApp({
   signInsAMinute = 30,
   trustedProxies = [],
   demoOpen = true,
+  reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   mkdirSync(data, { recursive: true });
   const registryConnection = openForWriting(join(data, 'registry.db'));
@@ -107,6 +115,7 @@ export async function buildApp({
     news: new Newsroom(clock.id('e')),
     presence: new Presence(),
     progress: new Map(),
+    reach,
   };
 
   const server = Fastify({
@@ -187,6 +196,7 @@ export async function buildApp({
   attachmentRoutes(router);
   exchangeRoutes(router);
   sheetRoutes(router);
+  sourceRoutes(router);
   newsRoutes(router);
   viewRoutes(router);
   packageRoutes(router);
@@ -207,11 +217,15 @@ export async function buildApp({
         .send(JSON.stringify(new Problem('not-found', 'There is nothing at this address.'))),
     );
 
+  const ending = new AbortController();
+  const looking = setInterval(() => fetchDue(context, ending.signal), EVERY_MINUTE).unref();
   return {
     server,
     context,
     routes: router.records,
     async close() {
+      clearInterval(looking);
+      ending.abort();
       context.news.close();
       context.jobs.close();
       await server.close();

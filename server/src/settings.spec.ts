@@ -15,6 +15,7 @@ describe('settings', () => {
       host: '0.0.0.0',
       data: '/srv/office',
       proxies: [],
+      sources: [],
       loopback: false,
     });
   });
@@ -30,6 +31,13 @@ describe('settings', () => {
     expect(readSettings({ HEATHRIDGE_PROXY: '10.0.0.1, 10.1.0.0/16' }).proxies).toEqual([
       '10.0.0.1',
       '10.1.0.0/16',
+    ]);
+  });
+
+  it('name hosts of the own network that may be asked for rows', () => {
+    expect(readSettings({ HEATHRIDGE_SOURCES: 'Stock.local:8080, 10.0.0.7' }).sources).toEqual([
+      'stock.local:8080',
+      '10.0.0.7',
     ]);
   });
 

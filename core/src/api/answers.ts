@@ -18,7 +18,7 @@ import type { LinkOffer } from '../plan';
 import type { CountedPart, Grouped, ResultColumn } from '../query';
 import type { PageModel } from '../report';
 import { GridView, Key, type RowKey } from '../rows';
-import { Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
+import { Again, Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
 
 /*
  * What the API answers. The server's routes name these, so that the description of the API and the types of
@@ -499,6 +499,8 @@ const SheetInfo = v.strictObject({
   form: v.picklist(SHEET_FORMS),
   /** Bytes. */
   bytes: v.number(),
+  /** Where it was fetched; null for what somebody sent. */
+  address: v.nullable(v.string()),
 });
 const SheetCell = v.union([v.null(), v.string(), v.number(), v.boolean()]);
 const RaggedRows = v.strictObject({
@@ -544,6 +546,8 @@ export const CheckedSheet = v.strictObject({
   changed: v.number(),
   same: v.number(),
   bad: v.number(),
+  /** Rows that a source does not name any more: those that go, and those that stay, with why. */
+  gone: v.strictObject({ deleted: v.number(), kept: v.number(), why: v.string() }),
   problems: listOf(NotTaken),
   unread: listOf(
     v.strictObject({
@@ -564,6 +568,7 @@ export const BroughtSheet = v.variant('done', [
     entry: v.number(),
     added: v.number(),
     changed: v.number(),
+    deleted: v.number(),
     /** The version of the design that made the table, which undoing takes away again; null where it was there. */
     made: v.nullable(v.number()),
     design: Definitions,
@@ -571,6 +576,39 @@ export const BroughtSheet = v.variant('done', [
   }),
   v.strictObject({ done: v.literal(false), problems: listOf(NotTaken) }),
 ]);
+
+/** What came of fetching an outside source once. */
+export const SourceRun = v.strictObject({
+  added: v.number(),
+  changed: v.number(),
+  deleted: v.number(),
+  /** Rows that are not named there any more, and stay. */
+  kept: v.number(),
+  /** Rows of it that could not be taken, and why the first could not. */
+  bad: v.number(),
+  why: v.string(),
+  /** Why nothing came; null where it did. */
+  problem: v.nullable(v.string()),
+});
+
+const OutsideSource = v.strictObject({
+  table: Id,
+  address: v.string(),
+  again: Again,
+  by: v.string(),
+  /** When it was fetched last, or tried. */
+  at: v.string(),
+  told: SourceRun,
+});
+
+/** The tables whose rows come from outside. */
+export const OutsideSources = v.strictObject({ sources: listOf(OutsideSource) });
+export const FetchedSource = v.strictObject({
+  source: OutsideSource,
+  /** The entry of the log by which it is undone; null where nothing was written. */
+  entry: v.nullable(v.number()),
+  counts: Counts,
+});
 
 /** Something was thrown away. */
 export const Gone = v.strictObject({ gone: v.literal(true) });

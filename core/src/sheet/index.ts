@@ -8,3 +8,4 @@ export * from './propose';
 export * from './read-row';
 export * from './change-plan';
 export * from './block';
+export * from './source';

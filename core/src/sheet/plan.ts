@@ -62,6 +62,18 @@ export const BroughtColumn = v.object({
 
 export type BroughtColumn = v.InferOutput<typeof BroughtColumn>;
 
+/** How often what came from an address is fetched again. */
+export const TURNS = ['asked', 'hour', 'day'] as const;
+
+/** That a sheet is to be fetched again from where it came: its rows are then those of an outside source. */
+export const Again = v.object({
+  every: v.picklist(TURNS),
+  /** What becomes of rows that the source does not name any more. */
+  gone: v.picklist(['stay', 'go']),
+});
+
+export type Again = v.InferOutput<typeof Again>;
+
 /** What is to become of a sheet. */
 export const BringPlan = v.object({
   style: SheetStyle,
@@ -76,6 +88,7 @@ export const BringPlan = v.object({
   match: v.pipe(v.array(Id), v.maxLength(16)),
   /** What an empty cell does to a row that is there. */
   blanks: v.picklist(['leave', 'empty']),
+  again: v.optional(Again),
 });
 
 export type BringPlan = v.InferOutput<typeof BringPlan>;

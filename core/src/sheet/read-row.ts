@@ -2,6 +2,7 @@ import { fieldOf, localeOf, lookupDisplay, tableOf, type Design, type Field, typ
 import { keptText, type Read, type Value } from '../values';
 import { cellText, localeFor, readingOf, type Cell } from './cells';
 import type { BringPlan, BroughtColumn } from './plan';
+import { againMatch } from './source';
 
 /** A lookup's text that names no row: one is to be added for it. */
 export class Missing {
@@ -94,6 +95,12 @@ export function undecided(
       return `Say of ${heading} which stands first, the day or the month: its dates can be read in two ways.`;
   }
   if (plan.columns.length === 0) return 'No column goes into a field yet.';
+  if (plan.again && againMatch(table, plan).length === 0)
+    return plan.into.table === 'new'
+      ? 'No column tells the rows apart, such as an id or a code: they cannot be fetched again.'
+      : 'Say by which field a row that is there already is told: it is to be fetched again.';
+  if (plan.again && plan.into.table === 'known' && plan.mode === 'add')
+    return 'What is fetched again changes rows that are there: they would be added once more each time.';
   if (plan.mode === 'add') return null;
   if (plan.match.length === 0) return 'Say by which field a row that is there already is told.';
   const missing = plan.match.find((id) => !used.has(id));

@@ -5,6 +5,7 @@ import type { Accounts } from '../people/accounts';
 import type { Newsroom } from './news';
 import type { Presence } from './presence';
 import type { SheetFolder } from '../sheets/folder';
+import type { Reach } from '../sheets/reach';
 import type { Files, OpenFile } from '../store/files';
 
 /** What routes work with. Built once by `buildApp`. */
@@ -18,6 +19,8 @@ export interface Context {
   readonly sheets: SheetFolder;
   readonly news: Newsroom;
   readonly presence: Presence;
+  /** What outside of the server may be asked for rows. */
+  readonly reach: Reach;
 }
 
 /** Today's date where the office of a file is. */

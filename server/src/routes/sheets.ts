@@ -1,13 +1,11 @@
 import { createReadStream, existsSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { fieldOf, Id } from '@heathridge/core/design';
 import { NOTHING, RowsAsked } from '@heathridge/core/rows';
-import { BringPlan, Remembered, SheetStyle } from '@heathridge/core/sheet';
-import { copyName, discardCopy, MOST_TIME } from '../change/apply';
-import type { Tell } from '../change/run';
+import { addressProblem, BringPlan, MOST_ADDRESS, Remembered, SheetStyle } from '@heathridge/core/sheet';
+import { MOST_TIME } from '../change/apply';
 import { todayIn } from '../http/context';
 import { receiveBody, SHEET } from '../http/receive';
 import { sendOut } from '../http/send';
@@ -17,9 +15,9 @@ import { Problem } from '../problem';
 import { partsOf, type SheetInfo } from '../sheets/folder';
 import { formOf, type Look } from '../sheets/look';
 import { OUT_FORMS } from '../sheets/take-out';
+import { broughtIn, fetchedSheet, keepSource, type Bringer } from './bringing';
 import { checkAsked, tableAt } from './rows';
 import { SheetError } from '../sheets/sheet-error';
-import { pruneCopies } from '../store/copies';
 import { bringing } from '../store/file-schema';
 import type { OpenFile } from '../store/files';
 import { counts } from '../store/counts';
@@ -41,6 +39,14 @@ const MOST_SHEET = 512 * 1024 * 1024;
 const Name = v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(300));
 
 type SheetCall = Pick<Call, 'context' | 'params' | 'person'>;
+
+/** Who brings in what, and into which file. */
+const bringer = ({ context, params, person }: SheetCall): Bringer => ({
+  context,
+  file: params['file']!,
+  account: person.id,
+  by: person.name,
+});
 
 function sheetOf({ context, params, person }: SheetCall): SheetInfo & { readonly folder: string } {
   const found = context.sheets.find(params['sheet']!, params['file']!, person.id);
@@ -102,7 +108,7 @@ export function sheetRoutes(router: Router): void {
     watch: string | undefined,
   ) =>
     watched(call, watch, async ({ tell, signal }) => {
-      const { folder, name, form, bytes } = info;
+      const { folder, name, form, bytes, address } = info;
       const order = { folder, name, form, bytes, style };
       const { file, context } = call;
       const looked = await turns.take(info.id, signal, (ended) =>
@@ -113,7 +119,7 @@ export function sheetRoutes(router: Router): void {
         ),
       );
       return {
-        sheet: { id: info.id, name, form, bytes },
+        sheet: { id: info.id, name, form, bytes, address },
         look: looked,
         remembered: rememberedFor(file, looked),
       };
@@ -134,12 +140,42 @@ export function sheetRoutes(router: Router): void {
         const { came } = partsOf(folder);
         const bytes = await receiveBody(request.body, came, SHEET, MOST_SHEET);
         const form = formOf(came, query.name);
-        const info = { id, file: params['file']!, account: person.id, name: query.name, form, bytes };
+        const info = {
+          id,
+          file: params['file']!,
+          account: person.id,
+          name: query.name,
+          form,
+          bytes,
+          address: null,
+        };
         context.sheets.keep(info);
         return await look(call, { ...info, folder }, {}, query.watch);
       } catch (error) {
         context.sheets.remove(id);
         throw error instanceof SheetError ? new Problem('sheet-refused', error.message) : error;
+      }
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/sheets/fetch',
+    answer: answers.SheetLook,
+    needs: 'builder',
+    summary: 'Fetch a sheet that is to be brought in from an address: CSV, JSON or XLSX',
+    body: v.object({ address: v.pipe(v.string(), v.trim(), v.maxLength(MOST_ADDRESS)), watch: Watch }),
+    handler: async (call) => {
+      const { context, body } = call;
+      const wrong = addressProblem(body.address);
+      if (wrong !== null) throw new Problem('bad-request', wrong);
+      const info = await watched(call, body.watch, (options) =>
+        fetchedSheet(bringer(call), body.address, options),
+      );
+      try {
+        return await look(call, info, {}, body.watch);
+      } catch (error) {
+        context.sheets.remove(info.id);
+        throw error;
       }
     },
   });
@@ -204,52 +240,19 @@ export function sheetRoutes(router: Router): void {
     summary: 'Write the good rows of a sheet as it was checked: all of them, or none',
     body: v.object({ watch: Watch }),
     handler: (call) => {
-      const { context, file, params, person, body } = call;
-      const { files, clock, jobs, sheets } = context;
-      const { folder, name, id } = sheetOf(call);
-      const copy = copyName(clock);
-      const order = {
-        folder,
-        name,
-        base: file.design.version,
-        by: person.name,
-        now: clock.now(),
-        today: todayIn(context, file),
-        copies: file.copies,
-        copy,
-      };
-      const run = (options: { readonly signal: AbortSignal; readonly tell: Tell }) =>
-        files.whileChanging(params['file']!, () =>
-          jobs
-            .run(file.path, { task: 'bring', order }, { ...options, limit: MOST_TIME })
-            .catch((error: unknown) => {
-              discardCopy(join(file.copies, copy));
-              throw error;
-            }),
-        );
+      const { context, params, body } = call;
+      const info = sheetOf(call);
       return watched(call, body.watch, async ({ tell, signal }) => {
-        const result = await turns.take(id, signal, (ended) => run({ signal: ended, tell }));
+        const result = await turns.take(info.id, signal, (ended) =>
+          broughtIn(bringer(call), info, { signal: ended, tell }),
+        );
         if (!result.done) return result;
-        pruneCopies(file.copies, clock.now());
-        sheets.remove(id);
-        const design = files.reload(params['file']!);
+        keepSource(bringer(call), info, result);
+        context.sheets.remove(info.id);
         const { isNew, ...rest } = result;
-        const parents = design.tables
-          .find(({ id: own }) => own === result.table)!
-          .fields.flatMap(({ type }) => (type.kind === 'lookup' ? [type.table] : []));
-        context.news.tell(params['file']!, {
-          account: person.id,
-          by: person.name,
-          entry: result.entry,
-          tables: [...new Set([result.table, ...parents])].map((table) => ({ table, changed: null })),
-          design: isNew,
-        });
-        return {
-          ...rest,
-          made: isNew ? design.version : null,
-          design,
-          counts: counts(files.get(params['file']!)),
-        };
+        const file = context.files.get(params['file']!);
+        const { design } = file;
+        return { ...rest, made: isNew ? design.version : null, design, counts: counts(file) };
       });
     },
   });

@@ -12,6 +12,8 @@ export interface SheetInfo {
   readonly name: string;
   readonly form: SheetForm;
   readonly bytes: number;
+  /** Where it was fetched; null for what somebody sent. */
+  readonly address: string | null;
 }
 
 /** Milliseconds for which a sheet is kept that nobody brings in: a day. */

@@ -27,7 +27,7 @@ import { columnsOf, rowsWith } from '../rows/saving';
 import { keyOf } from '../rows/tables';
 import type { Connection } from '../store/driver';
 import type { Row } from '../store/history';
-import { prepared } from '../store/statements';
+import { guarded, prepared } from '../store/statements';
 import { partsOf } from './folder';
 import { isReturned, lookOf, type Look } from './look';
 import { NamedRows } from '../rows/named-rows';
@@ -57,6 +57,8 @@ export interface Staged {
   readonly changed: number;
   readonly same: number;
   readonly bad: number;
+  /** Rows that are there and that a source does not name any more: those that go, and those that stay, with why. */
+  readonly gone: GoneRows;
   /** The first reasons. */
   readonly problems: readonly NotTaken[];
   /** For each column whose values could not be read, or name no row: how many rows, and its commonest ones. */
@@ -74,7 +76,13 @@ export interface Staged {
   readonly parents: readonly { readonly field: string; readonly table: string; readonly rows: number }[];
 }
 
-/** What is staged of good rows, a line each: many that are added together, or one that is changed. */
+export interface GoneRows {
+  readonly deleted: number;
+  readonly kept: number;
+  readonly why: string;
+}
+
+/** What is staged, a line each: many rows that are added together, or one that is changed or goes. */
 export type StagedLine =
   | {
       readonly op: 'add';
@@ -91,7 +99,8 @@ export type StagedLine =
       readonly was: Row;
       readonly values: Row;
       readonly waiting: readonly (readonly [field: string, parent: number])[];
-    };
+    }
+  | { readonly op: 'delete'; readonly key: RowKey };
 
 /** A row that is added to another table because a lookup names it. */
 export interface Parent {
@@ -155,7 +164,8 @@ export async function stageSheet(
   const refusedBefore = new Map<number, string>();
   for (let turn = 0; ; turn++) {
     const staged = await stageOnce(db, design, table, order, look, refusedBefore, tell);
-    if (staged.added + staged.changed === 0 || !needsTrial(db, design, table, plan)) return staged;
+    if (staged.added + staged.changed + staged.gone.deleted === 0 || !needsTrial(db, design, table, plan))
+      return staged;
     if (turn >= MOST_TURNS)
       throw new SheetError(
         'Rules of this file that look at other rows refuse other rows of this sheet each time it is tried. Bring it in by parts.',
@@ -222,7 +232,15 @@ async function stageOnce(
     const { parents, largest } = staging;
     writeFileSync(
       parts.plan,
-      JSON.stringify({ plan, parents, largest, rows: staged.added + staged.changed }),
+      JSON.stringify({
+        plan,
+        parents,
+        largest,
+        rows: staged.added + staged.changed + staged.gone.deleted,
+        same: staged.same,
+        bad: staged.bad,
+        kept: staged.gone.kept,
+      }),
     );
     return staged;
   } finally {
@@ -522,6 +540,58 @@ class Staging {
     return this.file.add(JSON.stringify(staged));
   }
 
+  /** Stages the rows of the table which a source does not name any more, where they are to go. */
+  private async stageGone(): Promise<GoneRows> {
+    const { table, design, db, order } = this;
+    const { again, into } = order.plan;
+    if (again?.gone !== 'go' || into.table === 'new') return NONE_GONE;
+    const keys = table.key.map((id) => `t.${sqlName(fieldOf(table, id)!.name)}`);
+    const leading = design.tables.flatMap((other) =>
+      other.fields.flatMap((field) =>
+        field.type.kind === 'lookup' && field.type.table === table.id
+          ? [
+              `EXISTS (SELECT 1 FROM ${sqlName(other.name)} AS o WHERE o.${sqlName(field.name)} = ${keys[0]!})`,
+            ]
+          : [],
+      ),
+    );
+    const isNeeded = leading.length === 0 ? '0' : leading.join(' OR ');
+    const page = (where: string): string =>
+      `SELECT ${keys.join(', ')}, ${isNeeded} FROM ${sqlName(table.name)} AS t ${where}ORDER BY ${keys.join(', ')} LIMIT ${AT_ONCE}`;
+    const places = keys.map(() => '?').join(', ');
+    const next = page(`WHERE (${keys.join(', ')}) > (${places}) `);
+    const going: RowKey[] = [];
+    let [all, needed] = [0, 0];
+    for (
+      let found = guarded(db, page(''), keys.length + 1).all();
+      found.length > 0;
+      found = guarded(db, next, keys.length + 1).all(...found.at(-1)!.slice(0, -1))
+    )
+      for (const cells of found) {
+        all++;
+        const key = cells.slice(0, -1) as RowKey;
+        if (this.touched.find(hash(JSON.stringify(key))) !== undefined) continue;
+        if (cells.at(-1)) needed++;
+        else going.push(key);
+      }
+    const absent = going.length + needed;
+    if (absent === 0) return NONE_GONE;
+    // Which row a line was about that could not be read is not known: it may be any of them.
+    if (this.bad > 0)
+      return { deleted: 0, kept: absent, why: 'as long as some of its rows cannot be read, none is deleted' };
+    if (absent > Math.max(FEW_GONE, all * MOST_GONE))
+      return {
+        deleted: 0,
+        kept: absent,
+        why: 'more than half of all rows would go: it may be a part of them that came',
+      };
+    for (const key of going) {
+      const staged: StagedLine = { op: 'delete', key };
+      await this.file.add(JSON.stringify(staged));
+    }
+    return { deleted: going.length, kept: needed, why: needed === 0 ? '' : 'other rows lead to them' };
+  }
+
   /** Leaves nothing behind of what was noted meanwhile. */
   close(): void {
     this.touched.close();
@@ -530,6 +600,7 @@ class Staging {
 
   async end(): Promise<Staged> {
     if (this.chunk.rows.length > 0) await this.flush();
+    const gone = await this.stageGone();
     await this.file.end();
     await this.notTaken.end();
     const { rows, added, changed, same, bad, problems } = this;
@@ -541,6 +612,7 @@ class Staging {
       changed,
       same,
       bad,
+      gone,
       problems,
       unread: [...this.gathered].map(([column, of]) => ({
         column,
@@ -558,6 +630,11 @@ class Staging {
     };
   }
 }
+
+const NONE_GONE: GoneRows = { deleted: 0, kept: 0, why: '' };
+/** The part of a table's rows that may go at once, and how many may whatever part that is. */
+const MOST_GONE = 0.5;
+const FEW_GONE = 3;
 
 const NONE_MISSING: readonly Missing[] = [];
 const NONE_PENDING: ReadonlySet<string> = new Set();

@@ -45,6 +45,7 @@ export type Brought =
       readonly entry: number;
       readonly added: number;
       readonly changed: number;
+      readonly deleted: number;
       readonly isNew: boolean;
     }
   | { readonly done: false; readonly problems: readonly NotTaken[] };
@@ -56,7 +57,7 @@ interface Plan {
   readonly parents: readonly Parent[];
   /** The largest number among those that the sheet gives to rows itself. */
   readonly largest: number;
-  /** Good rows. */
+  /** Rows that are written. */
   readonly rows: number;
 }
 
@@ -212,16 +213,16 @@ function writeStaged(
   const writing = new Writing(saving, table, parents, largest);
   withoutTextWalk(db, table, rows, () => {
     for (const text of linesAtOnce(partsOf(order.folder).staged)) {
-      tell({ step: writing.added + writing.changed, of: rows, what: 'Writing the rows' });
+      tell({ step: writing.written, of: rows, what: 'Writing the rows' });
       writing.line(JSON.parse(text) as StagedLine);
     }
   });
   if (writing.refused.length > 0) throw new Refused(writing.refused);
-  const { added, changed } = writing;
-  const detail = { sheet: order.name, table: table.id, added, changed, parents: parents.length };
+  const { added, changed, deleted } = writing;
+  const detail = { sheet: order.name, table: table.id, added, changed, deleted, parents: parents.length };
   prepared(db, 'UPDATE hr_log SET detail = ? WHERE id = ?').run([JSON.stringify(detail), entry]);
   remember(db, order, table, plan);
-  return { done: true, table: table.id, entry, added, changed, isNew: into.table === 'new' };
+  return { done: true, table: table.id, entry, added, changed, deleted, isNew: into.table === 'new' };
 }
 
 /** Remembers how a sheet with these headings came into this table. */
@@ -283,6 +284,7 @@ class Writing {
   readonly refused: NotTaken[] = [];
   added = 0;
   changed = 0;
+  deleted = 0;
   private readonly parentKeys: (RowKey | null)[] = [];
   /** Rows that one statement adds: it takes so many values at most. */
   private readonly atOnce: number;
@@ -328,7 +330,26 @@ class Writing {
 
   line(staged: StagedLine): void {
     if (staged.op === 'add') this.add(staged);
-    else this.change(staged);
+    else if (staged.op === 'change') this.change(staged);
+    else this.delete(staged.key);
+  }
+
+  /** Rows that were written so far. */
+  get written(): number {
+    return this.added + this.changed + this.deleted;
+  }
+
+  /** Deletes a row that its source does not name any more; one that the file holds on to stays. */
+  private delete(key: RowKey): void {
+    const { db } = this.saving;
+    prepared(db, 'SAVEPOINT gone').run();
+    const result = changeRow(this.saving, {
+      change: { op: 'delete', table: this.table.id, key: [...key] },
+      index: 0,
+    });
+    if ('errors' in result) prepared(db, 'ROLLBACK TO gone').run();
+    else this.deleted++;
+    prepared(db, 'RELEASE gone').run();
   }
 
   private add({ lines, rows, waiting }: Extract<StagedLine, { op: 'add' }>): void {

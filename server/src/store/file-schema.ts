@@ -177,3 +177,15 @@ export const view = sqliteTable(
   },
   (table) => [index('hr_view_table').on(table.table)],
 );
+
+/** From where outside the rows of a table come, and how: see `Source` of the core. */
+export const source = sqliteTable('hr_source', {
+  table: text('table_id').primaryKey(),
+  address: text('address').notNull(),
+  plan: text('plan').notNull(),
+  /** Who set it up, in whose name it is fetched by itself. */
+  by: text('by').notNull(),
+  /** When it was fetched last, or tried, and what came of it. */
+  at: text('at').notNull(),
+  told: text('told').notNull(),
+});

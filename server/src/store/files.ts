@@ -282,6 +282,11 @@ export class Files {
     return opened;
   }
 
+  /** The ids of the files that are open, because somebody works in them. */
+  opened(): string[] {
+    return [...this.open.keys()];
+  }
+
   /** Reads the definitions again, after they were written. */
   reload(id: string): Design {
     const opened = this.open.get(id);

@@ -6,6 +6,7 @@ import type { Change } from '@heathridge/core/change';
 import type { Viewer } from '@heathridge/core/people';
 import { buildApp, type App } from '../app';
 import { systemClock, type Clock } from '../clock';
+import type { Reach } from '../sheets/reach';
 import { definitionVersions } from '../store/definitions';
 
 /** Time stands still at noon of this day. */
@@ -47,9 +48,14 @@ export class Office {
     readonly file: string,
   ) {}
 
-  static async open({ demo = true } = {}): Promise<Office> {
+  static async open({ demo = true, reach = undefined as Reach | undefined } = {}): Promise<Office> {
     const data = mkdtempSync(join(tmpdir(), 'heathridge-test-'));
-    const app = await buildApp({ data, clock: stillClock, signInsAMinute: 1000 });
+    const app = await buildApp({
+      data,
+      clock: stillClock,
+      signInsAMinute: 1000,
+      ...(reach ? { reach } : {}),
+    });
     let file: string;
     if (demo) file = await makeDemo(app.context);
     else {

@@ -138,6 +138,14 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
   'POST /api/files/:file/sheets': { for: 'builder', query: 'name=x.csv', status: 400 },
+  'POST /api/files/:file/sheets/fetch': {
+    for: 'builder',
+    body: { address: 'http://127.0.0.1:9/x' },
+    status: 422,
+  },
+  'GET /api/files/:file/sources': { for: 'builder' },
+  'POST /api/files/:file/tables/:table/source/fetch': { for: 'builder', body: {}, status: 404 },
+  'DELETE /api/files/:file/tables/:table/source': { for: 'builder' },
   'POST /api/files/:file/sheets/:sheet/look': { for: 'builder', body: { style: {} }, status: 404 },
   'POST /api/files/:file/sheets/:sheet/check': {
     for: 'builder',
