@@ -8,7 +8,7 @@ const NAMES = (
   'home key list logout notes numbers picture_as_pdf pin print redo save search ' +
   'storefront tag undo visibility visibility_off warning arrow_outward call_split ' +
   'photo_camera content_paste table_view help folder_open task_alt more_vert progress_activity ' +
-  'schedule event image attach_file approval upload rule history settings link zoom_in zoom_out account_tree download lightbulb hub radio_button_checked radio_button_unchecked'
+  'cloud_download schedule event image attach_file approval upload rule history settings link zoom_in zoom_out account_tree download lightbulb hub radio_button_checked radio_button_unchecked'
 ).split(' ');
 const require = createRequire(import.meta.url);
 const body = NAMES.sort().map((name) => {

@@ -158,6 +158,30 @@ const Counts = v.record(v.string(), v.number());
 export const Cards = v.picklist(['names', 'keys', 'fields']);
 export type Cards = v.InferOutput<typeof Cards>;
 
+/** What came of fetching an outside source once. */
+export const SourceRun = v.strictObject({
+  added: v.number(),
+  changed: v.number(),
+  deleted: v.number(),
+  /** Rows that are not named there any more, and stay. */
+  kept: v.number(),
+  /** Rows of it that could not be taken, and why the first could not. */
+  bad: v.number(),
+  why: v.string(),
+  /** Why nothing came; null where it did. */
+  problem: v.nullable(v.string()),
+});
+
+export const OutsideSource = v.strictObject({
+  table: Id,
+  address: v.string(),
+  again: Again,
+  by: v.string(),
+  /** When it was fetched last, or tried. */
+  at: v.string(),
+  told: SourceRun,
+});
+
 export const FileInfo = v.strictObject({
   name: v.string(),
   design: Definitions,
@@ -165,6 +189,8 @@ export const FileInfo = v.strictObject({
   /** Rows of each table, by its id. */
   counts: Counts,
   places: v.array(Place),
+  /** The tables whose rows come from outside. */
+  sources: listOf(OutsideSource),
   /** What the cards of the map show; null while nobody has chosen. */
   cards: v.nullable(Cards),
   draft: v.nullable(Draft),
@@ -576,30 +602,6 @@ export const BroughtSheet = v.variant('done', [
   }),
   v.strictObject({ done: v.literal(false), problems: listOf(NotTaken) }),
 ]);
-
-/** What came of fetching an outside source once. */
-export const SourceRun = v.strictObject({
-  added: v.number(),
-  changed: v.number(),
-  deleted: v.number(),
-  /** Rows that are not named there any more, and stay. */
-  kept: v.number(),
-  /** Rows of it that could not be taken, and why the first could not. */
-  bad: v.number(),
-  why: v.string(),
-  /** Why nothing came; null where it did. */
-  problem: v.nullable(v.string()),
-});
-
-const OutsideSource = v.strictObject({
-  table: Id,
-  address: v.string(),
-  again: Again,
-  by: v.string(),
-  /** When it was fetched last, or tried. */
-  at: v.string(),
-  told: SourceRun,
-});
 
 /** The tables whose rows come from outside. */
 export const OutsideSources = v.strictObject({ sources: listOf(OutsideSource) });

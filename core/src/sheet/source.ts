@@ -49,6 +49,17 @@ export function addressProblem(text: string): string | null {
     : null;
 }
 
+/** An address that can be asked for rows. */
+export const Address = v.pipe(
+  v.string(),
+  v.trim(),
+  v.maxLength(MOST_ADDRESS, `An address has at most ${MOST_ADDRESS} characters.`),
+  v.check(
+    (text) => addressProblem(text) === null,
+    ({ input }) => addressProblem(input)!,
+  ),
+);
+
 /** The fields by which rows that come again are told, all of them given by columns of the plan; none where nothing tells them. */
 export function againMatch(table: Table, plan: Pick<BringPlan, 'columns' | 'into' | 'match'>): string[] {
   const given = new Set(plan.columns.map(({ field }) => field));

@@ -11,6 +11,7 @@ import { undoDraft } from '../plan/undo-draft';
 import { counts } from '../store/counts';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
+import { sourcesIn } from './bringing';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { askOnOpening } from '../plan/ask-soundness';
@@ -70,6 +71,7 @@ export function planRoutes(router: Router): void {
         versions: definitionVersions(file.orm),
         counts: counts(file),
         places: file.orm.select().from(place).all(),
+        sources: sourcesIn(file),
         cards: cardsOf(file.orm),
         draft: kept.document === null ? null : readDraft(kept.document),
         draftVersion: kept.version,

@@ -4,7 +4,7 @@ import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { fieldOf, Id } from '@heathridge/core/design';
 import { NOTHING, RowsAsked } from '@heathridge/core/rows';
-import { addressProblem, BringPlan, MOST_ADDRESS, Remembered, SheetStyle } from '@heathridge/core/sheet';
+import { Address, BringPlan, Remembered, SheetStyle } from '@heathridge/core/sheet';
 import { MOST_TIME } from '../change/apply';
 import { todayIn } from '../http/context';
 import { receiveBody, SHEET } from '../http/receive';
@@ -163,11 +163,9 @@ export function sheetRoutes(router: Router): void {
     answer: answers.SheetLook,
     needs: 'builder',
     summary: 'Fetch a sheet that is to be brought in from an address: CSV, JSON or XLSX',
-    body: v.object({ address: v.pipe(v.string(), v.trim(), v.maxLength(MOST_ADDRESS)), watch: Watch }),
+    body: v.object({ address: Address, watch: Watch }),
     handler: async (call) => {
       const { context, body } = call;
-      const wrong = addressProblem(body.address);
-      if (wrong !== null) throw new Problem('bad-request', wrong);
       const info = await watched(call, body.watch, (options) =>
         fetchedSheet(bringer(call), body.address, options),
       );

@@ -1,4 +1,5 @@
 import { Component, computed, inject, input, signal } from '@angular/core';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatIconModule } from '@angular/material/icon';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
@@ -8,17 +9,21 @@ import { EMPTY, type Observable } from 'rxjs';
 import { fieldOf, listOf } from '@heathridge/core/design';
 import { pluralOf } from '@heathridge/core/plan';
 import {
+  Address,
+  againMatch,
   DELIMITERS,
   matchable,
   nameTable,
   readColumn,
   SHEET_ENCODINGS,
+  type Again,
   type SheetStyle,
 } from '@heathridge/core/sheet';
 import { readWrittenDate, showDate, type Locale } from '@heathridge/core/values';
 import { FileStore } from '../file/file.store';
 import { Steps } from '../file/steps.service';
 import { Api, type BroughtSheet } from '../shared/api.service';
+import { bySchema } from '../shared/by-schema';
 import { newId } from '../shared/ids';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent, type Option } from '../shared/select.component';
@@ -44,6 +49,7 @@ const HEADING_ROWS = 10;
     MatIconModule,
     MatProgressBarModule,
     MatTooltipModule,
+    ReactiveFormsModule,
     RouterLink,
     SelectComponent,
     StripComponent,
@@ -68,6 +74,20 @@ export class BringComponent {
   readonly over = signal(false);
   readonly shown = signal(false);
   readonly typing = signal(false);
+  readonly addressing = signal(false);
+  readonly form = new FormGroup({
+    address: new FormControl('', { nonNullable: true, validators: bySchema(Address) }),
+  });
+  readonly turns: readonly Option[] = options([
+    ['once', 'this once'],
+    ['asked', 'again when somebody asks'],
+    ['hour', 'again every hour'],
+    ['day', 'again every day'],
+  ]);
+  readonly gone: readonly Option[] = options([
+    ['stay', 'stay here'],
+    ['go', 'are deleted here too'],
+  ]);
   readonly encodings = options(Object.entries(SHEET_ENCODINGS));
   readonly delimiters = options(Object.entries(DELIMITERS).map(([id, name]) => [id, `a ${name}`]));
   readonly modes: readonly Option[] = options([
@@ -135,6 +155,13 @@ export class BringComponent {
       ];
     });
   });
+  /** By what its rows are told each time it is fetched. */
+  readonly telling = computed(() => {
+    const [plan, table] = [this.bring.plan(), this.bring.table()];
+    const match = plan && table ? againMatch(table, plan) : [];
+    const labels = match.map((id) => fieldOf(table!, id)?.label ?? '');
+    return labels.length === 0 ? '' : `A row is told by ${listOf(labels)}.`;
+  });
   readonly missingNames = computed(() => listOf(this.bring.missing().map(({ label }) => label)));
   readonly share = computed(() => {
     const at = this.bring.progress();
@@ -153,10 +180,12 @@ export class BringComponent {
   readonly outcome = computed(() => {
     const checked = this.bring.checked();
     if (!checked) return '';
-    const { added, changed, same, parents } = checked;
+    const { added, changed, same, parents, gone } = checked;
     const parts = [
       ...(added > 0 ? [`${this.number(added)} to be added`] : []),
       ...(changed > 0 ? [`${this.number(changed)} to be changed`] : []),
+      ...(gone.deleted > 0 ? [`${this.number(gone.deleted)} gone there, to be deleted`] : []),
+      ...(gone.kept > 0 ? [`${this.number(gone.kept)} gone there, but kept (${gone.why})`] : []),
       ...(same > 0 ? [`${this.number(same)} the same already`] : []),
       ...parents.map(({ table, rows }) => {
         const of = this.store.design().tables.find(({ id }) => id === table);
@@ -238,6 +267,19 @@ export class BringComponent {
     );
   }
 
+  /** Fetches what stands at the address that was typed; what is wrong with it stands below it. */
+  fetch(): void {
+    this.form.markAllAsTouched();
+    if (this.form.invalid) return;
+    this.shown.set(false);
+    this.typing.set(false);
+    this.bring.fetch(this.form.value.address!.trim(), this.into() ?? null);
+  }
+
+  every(turn: Again['every'] | 'once'): void {
+    this.bring.fetchAgain(turn === 'once' ? null : { gone: 'stay', ...this.bring.again(), every: turn });
+  }
+
   order(column: number, dateOrder: Locale['dateOrder']): void {
     const plan = this.bring.plan();
     if (plan) this.bring.change(readColumn(plan, column, { dateOrder }));
@@ -260,6 +302,7 @@ export class BringComponent {
     table: id,
     added,
     changed,
+    deleted,
     entry,
     made,
     design,
@@ -270,6 +313,7 @@ export class BringComponent {
     const parts = [
       ...(added > 0 ? [`${named(added)} added`] : []),
       ...(changed > 0 ? [`${named(changed)} changed`] : []),
+      ...(deleted > 0 ? [`${named(deleted)} deleted`] : []),
     ];
     if (made === null) this.steps.did(entry, `${parts.join(', ')}`);
     const undo = (): Observable<unknown> =>

@@ -21,6 +21,8 @@ import {
   proposeNew,
   toldStyles,
   undecided,
+  askedAgain,
+  type Again,
   type BringPlan,
   type SheetStyle,
 } from '@heathridge/core/sheet';
@@ -61,6 +63,8 @@ export class BringStore {
     const found = this.found();
     return found && found.plan === this.plan() ? found.answer : null;
   });
+  /** How it is to be fetched again; null where it comes this once. */
+  readonly again = signal<Again | null>(null);
   readonly progress = signal<Progress | null>(null);
   readonly busy = signal<'reading' | 'checking' | 'bringing' | null>(null);
   readonly problem = signal('');
@@ -89,7 +93,11 @@ export class BringStore {
     const [plan, table] = [this.plan(), this.table()];
     return plan && table && plan.mode !== 'update' ? missingFields(table, plan) : [];
   });
-  readonly good = computed(() => (this.checked()?.added ?? 0) + (this.checked()?.changed ?? 0));
+  /** Rows that are written: added, changed or deleted. */
+  readonly good = computed(() => {
+    const checked = this.checked();
+    return checked ? checked.added + checked.changed + checked.gone.deleted : 0;
+  });
   readonly remembered = computed(() => this.looked()?.remembered ?? []);
 
   constructor() {
@@ -116,6 +124,12 @@ export class BringStore {
   send(picked: Blob, name: string, into: string | null): void {
     this.forget();
     this.reading((watch) => this.api.sendSheet(this.store.file, picked, name, watch), into);
+  }
+
+  /** Fetches a sheet from an address outside, which is then looked at. */
+  fetch(address: string, into: string | null): void {
+    this.forget();
+    this.reading((watch) => this.api.fetchSheet(this.store.file, address, watch), into);
   }
 
   /** Looks at the sheet again, read otherwise. What is to become of it is proposed anew. */
@@ -175,6 +189,15 @@ export class BringStore {
       : proposeNew(design, label, pluralOf(label), look.columns, look.style, newId);
     this.proposed.set(plan);
     this.plan.set(plan);
+    // What somebody said of fetching it again holds wherever it goes.
+    this.fetchAgain(this.again());
+  }
+
+  /** Says whether it is fetched again, how often, and what becomes then of rows that are gone there. */
+  fetchAgain(again: Again | null): void {
+    const [plan, table, look] = [this.plan(), this.table(), this.look()];
+    this.again.set(again);
+    if (plan && table && look) this.plan.set(askedAgain(plan, table, look.columns, again));
   }
 
   change(plan: BringPlan): void {
@@ -198,6 +221,7 @@ export class BringStore {
           return;
         }
         this.store.take(answer.design as never, answer.counts);
+        if (this.again()) this.store.readSources();
         this.looked.set(null);
         this.plan.set(null);
         done(answer);
@@ -220,6 +244,7 @@ export class BringStore {
         .subscribe({ error: (error: unknown) => this.toast.problem(error) });
     this.looked.set(null);
     this.plan.set(null);
+    this.again.set(null);
     this.problem.set('');
   }
 

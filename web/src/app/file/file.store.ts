@@ -17,6 +17,7 @@ import {
   Api,
   type Cards,
   type FileInfo,
+  type OutsideSource,
   type Soundness,
   type Theirs,
   type Versions,
@@ -46,6 +47,8 @@ export class FileStore {
   readonly today = computed(() => this.info()?.today ?? '2000-01-01');
   readonly counts = computed(() => this.info()?.counts ?? {});
   readonly places = computed(() => this.info()?.places ?? []);
+  /** The tables whose rows come from outside, and what came the last time. */
+  readonly sources = computed((): readonly OutsideSource[] => this.info()?.sources ?? []);
   /** What the cards of the map show; null while nobody has chosen. */
   readonly cards = computed(() => this.info()?.cards ?? null);
   readonly draft = computed(() => this.info()?.draft ?? null);
@@ -112,6 +115,14 @@ export class FileStore {
   take(design: Design, counts = this.counts(), versions?: Versions): void {
     const info = this.info();
     if (info) this.info.set({ ...info, design, counts, versions: versions ?? info.versions });
+  }
+
+  /** Reads anew which tables have their rows from outside. */
+  readSources(): void {
+    this.api.sources(this.id).subscribe({
+      next: ({ sources }) => this.info.update((info) => info && { ...info, sources }),
+      error: (error: unknown) => this.toast.problem(error),
+    });
   }
 
   /** Takes note of how many rows a table has now. */

@@ -26,6 +26,7 @@ import type { RowsAsked } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import { DocumentsComponent, type Listed } from '../frame/documents.component';
 import { FileNews } from '../file/news.service';
+import { OutsideComponent, type FetchedRows } from '../file/outside.component';
 import { Steps } from '../file/steps.service';
 import { FileStore } from '../file/file.store';
 import { Api, type SortBy } from '../shared/api.service';
@@ -70,6 +71,7 @@ const NONE = 'There is no row to show here. What is typed in the line below beco
     MatDivider,
     MatMenuModule,
     MatTooltipModule,
+    OutsideComponent,
     RouterLink,
     RowStripsComponent,
   ],
@@ -224,6 +226,13 @@ export class FillComponent {
 
   open(table: string): void {
     void this.router.navigate([], { queryParams: { table } });
+  }
+
+  /** Shows what was fetched from outside, and lets it be undone. */
+  fetched({ entry, words }: FetchedRows): void {
+    if (entry === null) return;
+    this.steps.did(entry, words);
+    this.showOthers();
   }
 
   /** A sheet that is held over the rows may be let go here. */

@@ -84,6 +84,7 @@ import {
 } from '@heathridge/core/query';
 import { DocumentPage } from '../file/document-page';
 import { ALL as EVERYTHING, FileNews, type News } from '../file/news.service';
+import { OutsideComponent } from '../file/outside.component';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api, type QueryCounts, type QueryResult } from '../shared/api.service';
 import { ExpressionEditorComponent } from '../shared/expression-editor.component';
@@ -259,6 +260,7 @@ const VIEWS = [
     DOCUMENT_PARTS,
     LineComponent,
     MatRadioModule,
+    OutsideComponent,
     PickComponent,
     ResultComponent,
     SelectComponent,
@@ -310,6 +312,11 @@ export class QueryComponent extends DocumentPage<Query> {
     const query = this.query();
     const found = query && attempt(() => tablesRead(this.store.design(), query));
     return found?.ok ? found.value : null;
+  });
+  /** The tables that it reads whose rows come from outside. */
+  readonly outside = computed((): string[] => {
+    const reads = this.reads();
+    return this.store.sources().flatMap(({ table }) => (reads?.has(table) ? [table] : []));
   });
   /** The column that has just been added and is to be written. */
   readonly added = signal('');
@@ -658,8 +665,12 @@ export class QueryComponent extends DocumentPage<Query> {
 
   make(): void {
     const { tables, queries } = this.store.design();
+    const fromOutside = new Set(this.store.sources().map(({ table }) => table));
     const options = [
-      ...tables.map(({ id, label }) => ({ id, label })),
+      ...tables.flatMap(({ id, label }) => (fromOutside.has(id) ? [] : [{ id, label }])),
+      ...tables.flatMap(({ id, label }) =>
+        fromOutside.has(id) ? [{ id, label, group: 'from outside' }] : [],
+      ),
       ...queries.map(({ id, label }) => ({ id, label, group: 'rows of another query' })),
       { id: IN_SQL, label: 'what SQL gives', group: 'written' },
     ];

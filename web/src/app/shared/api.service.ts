@@ -63,6 +63,7 @@ export type QueryRows = answers.Answer<typeof answers.QueryRows>;
 export type DeskInfo = answers.Answer<typeof answers.DeskInfo>;
 export type ScreenInfo = answers.Answer<typeof answers.ScreenInfo>;
 export type SheetLook = answers.Answer<typeof answers.SheetLook>;
+export type OutsideSource = answers.Answer<typeof answers.OutsideSources>['sources'][number];
 export type CheckedSheet = answers.Answer<typeof answers.CheckedSheet>;
 export type BroughtSheet = answers.Answer<typeof answers.BroughtSheet>;
 export type KnownView = answers.Answer<typeof answers.Views>['views'][number];
@@ -306,6 +307,21 @@ export class Api {
       params: { name, watch },
       headers: { 'content-type': 'application/x-sheet' },
     });
+  /** Has the server fetch a sheet from an address outside. */
+  fetchSheet = (file: string, address: string, watch: string) =>
+    this.http.post<SheetLook>(`${base(file)}/sheets/fetch`, { address, watch });
+  sources = (file: string) =>
+    this.http.get<answers.Answer<typeof answers.OutsideSources>>(`${base(file)}/sources`);
+  /** Fetches the rows of a table from its outside source once more. */
+  fetchSource = (file: string, table: string, watch: string) =>
+    // What is typed meanwhile is not to wait until somebody outside has answered.
+    this.http.post<answers.Answer<typeof answers.FetchedSource>>(
+      `${base(file)}/tables/${table}/source/fetch`,
+      {
+        watch,
+      },
+    );
+  dropSource = (file: string, table: string) => this.http.delete(`${base(file)}/tables/${table}/source`);
   lookAtSheet = (file: string, sheet: string, style: Partial<SheetStyle>, watch: string) =>
     this.http.post<SheetLook>(`${base(file)}/sheets/${sheet}/look`, { style, watch });
   checkSheet = (file: string, sheet: string, plan: BringPlan, watch: string) =>
