@@ -15,7 +15,7 @@ import {
 } from '../design';
 import type { Asked, Beyond } from '../form';
 import type { LinkOffer } from '../plan';
-import type { CountedPart, Grouped, ResultColumn } from '../query';
+import type { CountedPart, CountingPart, Grouped, ResultColumn } from '../query';
 import type { PageModel } from '../report';
 import { GridView, Key, type RowKey } from '../rows';
 import { Again, Remembered, SHEET_FORMS, SheetStyle, type ColumnFacts } from '../sheet';
@@ -271,7 +271,13 @@ export const Preview = v.strictObject({
 export const LinkOffers = v.strictObject({ offers: v.array(computed<LinkOffer>()) });
 
 /** How far long work is. */
-export const Progress = v.strictObject({ step: v.number(), of: v.number(), what: v.string() });
+export const Progress = v.strictObject({
+  step: v.number(),
+  of: v.number(),
+  what: v.string(),
+  /** Of a query whose parts are counted: how many rows they leave, as far as that is known. */
+  parts: v.optional(listOf(computed<CountingPart>())),
+});
 export const ProgressAnswer = v.strictObject({ progress: v.nullable(Progress) });
 
 export const AppliedChange = v.strictObject({

@@ -85,6 +85,11 @@ export interface FunnelPart {
 }
 
 /** A part with how many rows are left after it. */
+/** A part of a query while its rows are counted: null as long as they are not. */
+export interface CountingPart extends Pick<CountedPart, 'part' | 'label' | 'none'> {
+  readonly count: number | null;
+}
+
 export interface CountedPart extends Pick<FunnelPart, 'part' | 'label'> {
   readonly count: number;
   /** How many of the rows before a join find none. */

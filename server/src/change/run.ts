@@ -12,6 +12,7 @@ import {
 } from '@heathridge/core/change';
 import { storedFields, type Design, type Field, type Stored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
+import type { CountingPart } from '@heathridge/core/query';
 import type { Connection } from '../store/driver';
 import { guarded, only } from '../store/statements';
 
@@ -45,6 +46,8 @@ export interface Progress {
   readonly step: number;
   readonly of: number;
   readonly what: string;
+  /** Of a query whose parts are counted: how many rows they leave, as far as that is known. */
+  readonly parts?: readonly CountingPart[];
 }
 
 export type Tell = (progress: Progress) => void;

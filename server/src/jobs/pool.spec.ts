@@ -108,6 +108,30 @@ describe('the pool of jobs', () => {
     few.close();
   });
 
+  it('tells all who ask the same how far it is, and nobody who has gone', async () => {
+    const few = new JobPool();
+    const heard: [number[], number[]] = [[], []];
+    few.run = (_path, _task, { tell } = {}) => {
+      for (const step of [1, 2, 3]) setTimeout(() => tell!({ step, of: 3, what: 'Counting' }), step * 20);
+      return new Promise((resolve) => setTimeout(() => resolve([[7]] as never), 90));
+    };
+    const gone = new AbortController();
+    const one = few.runOnce('a', office.path, slow(), { tell: ({ step }) => heard[0].push(step) });
+    const two = refusal(
+      few.runOnce('a', office.path, slow(), {
+        signal: gone.signal,
+        tell: ({ step }) => {
+          heard[1].push(step);
+          gone.abort();
+        },
+      }),
+    );
+    expect(((await two) as Problem).type).toBe('stopped');
+    expect(await one).toEqual([[7]] as never);
+    expect(heard).toEqual([[1, 2, 3], [1]]);
+    few.close();
+  });
+
   it('does many jobs, a few at a time', async () => {
     const jobs = Array.from({ length: 12 }, (_, i) =>
       pool.run(office.path, { ...slow(), sql: `SELECT ${i}` }),

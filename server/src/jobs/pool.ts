@@ -72,6 +72,8 @@ const MOST_JOBS = 500;
 interface SharedJob {
   readonly result: Promise<unknown>;
   readonly stop: AbortController;
+  /** Who hears how far it is. */
+  readonly tells: Set<Tell>;
   waiting: number;
 }
 
@@ -122,25 +124,29 @@ export class JobPool {
     key: string,
     path: string,
     task: T,
-    { signal, ...options }: JobOptions = {},
+    { signal, tell, ...options }: JobOptions = {},
   ): Promise<Results[T['task']]> {
     if (signal?.aborted) return Promise.reject(gaveUp());
     let job = this.shared.get(key);
     if (!job) {
       const stop = new AbortController();
-      const result = this.run(path, task, { ...options, signal: stop.signal }).finally(() => {
+      const tells = new Set<Tell>();
+      const tellAll: Tell = (progress) => tells.forEach((one) => one(progress));
+      const result = this.run(path, task, { ...options, signal: stop.signal, tell: tellAll }).finally(() => {
         if (this.shared.get(key) === job) this.shared.delete(key);
       });
       // Whoever waits hears of it; where nobody does any more nobody need.
       result.catch(() => undefined);
-      job = { result, stop, waiting: 0 };
+      job = { result, stop, tells, waiting: 0 };
       this.shared.set(key, job);
     }
     const own = job;
     own.waiting++;
+    if (tell) own.tells.add(tell);
     return new Promise((resolve, reject) => {
       const leave = (): void => {
         own.waiting--;
+        if (tell) own.tells.delete(tell);
         reject(gaveUp());
         if (own.waiting > 0) return;
         // Who asks now begins anew.

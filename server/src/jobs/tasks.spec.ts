@@ -1,6 +1,7 @@
-import { joinsAlong, newQuery, so } from '@heathridge/core/query';
+import { joinsAlong, newQuery, so, type CountingPart } from '@heathridge/core/query';
 import type { Query, Report } from '@heathridge/core/design';
-import { Office } from '../testing/office';
+import { Office, TODAY } from '../testing/office';
+import { runTask } from './tasks';
 
 describe('queries over the demo', () => {
   let office: Office;
@@ -53,6 +54,33 @@ describe('queries over the demo', () => {
     expect(all).toEqual(whole.rows);
     // Behind the last there is nothing, and that is no error.
     expect(await window(5000)).toEqual(jasmine.objectContaining({ rows: [], more: false }));
+  });
+
+  it('tell how many rows their parts leave as they come', async () => {
+    const query: Query = {
+      ...BASE,
+      joins: [{ id: 'j_1', at: null, by: { by: 'children', link: 'f_paymentHire' }, keepWithout: false }],
+      where: [so('"#f_hireReturnedOn" IS NULL')],
+      first: 100,
+    };
+    const told: (readonly CountingPart[])[] = [];
+    const { reader, design } = office.app.context.files.get(office.file);
+    const task = { task: 'query counts', design, query, answers: {}, today: TODAY, last: 100 } as const;
+    const funnel = (await runTask(reader, task, ({ parts }) => told.push(parts!))) as readonly CountingPart[];
+    const known = told.map((parts) => parts.filter(({ count }) => count !== null).length);
+    // Only the end is known before; then the table, and then more and more.
+    expect(known.slice(0, 2)).toEqual([1, 2]);
+    expect(known).toEqual([...known].sort((a, b) => a - b));
+    expect(known.at(-1)).toBe(funnel.length);
+    expect(told.at(-1)!.map(({ count }) => count)).toEqual(funnel.map(({ count }) => count));
+    // What was told once stays so.
+    for (const parts of told)
+      parts.forEach(({ count, label }, i) => {
+        expect(label).toBe(funnel[i]!.label);
+        if (count !== null) expect(count).toBe(funnel[i]!.count!);
+      });
+    expect(funnel[0]!.count).toBe(3918);
+    expect(funnel.some(({ none }) => none !== undefined)).toBeTrue();
   });
 
   it('are counted apart from what they give, with the same numbers', async () => {

@@ -35,6 +35,7 @@ import {
   type CompiledQuery,
   type Compiling,
   type CountedPart,
+  type CountingPart,
   type Grouped,
   type ResultColumn,
   type RowsAsked,
@@ -360,7 +361,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'query':
       return task.query.written ? runWritten(db, task) : runQuery(db, task);
     case 'query counts':
-      return countsOf(db, task);
+      return countsOf(db, task, tell);
     case 'query rows':
       return rowsBehind(db, task);
     case 'advise': {
@@ -491,6 +492,7 @@ function runQuery(
 function countsOf(
   db: Connection,
   { design, query, answers, today, last }: Omit<Extract<Task, { task: 'query counts' }>, 'task'>,
+  tell: Tell = UNWATCHED,
 ): CountedPart[] {
   const compiling = { today, answers };
   const compiled = inPlace(() => compileQuery(design, query, compiling));
@@ -500,13 +502,42 @@ function countsOf(
     return inWords(ask, explain) as number[];
   };
   const counted = (sql: string): number => countsIn(sql)[0]!;
-  const first = compiled.together === null ? [] : countsIn(compiled.together);
-  const funnel = compiled.funnel.map(({ part, label, sql, none }, i, all) => ({
+  const parts: CountingPart[] = compiled.funnel.map(({ part, label }, i, all) => ({
     part,
     label,
-    count: i === all.length - 1 && last !== null ? last : (first[i] ?? counted(sql)),
-    ...(none === undefined ? {} : { none: counted(none) }),
+    count: i === all.length - 1 ? last : null,
   }));
+  const say = (): void =>
+    tell({
+      step: parts.filter(({ count }) => count !== null).length,
+      of: parts.length,
+      what: 'Counting',
+      parts: [...parts],
+    });
+  say();
+  if (compiled.together !== null) {
+    // What comes out of one reading comes at once, but how many rows a table has is known before.
+    if (design.tables.some(({ id }) => id === query.from)) {
+      parts[0] = { ...parts[0]!, count: parts[0]!.count ?? counted(compiled.funnel[0]!.sql) };
+      say();
+    }
+    countsIn(compiled.together).forEach((count, i) => {
+      const part = parts[i]!;
+      parts[i] = { ...part, count: part.count ?? count };
+    });
+    say();
+  }
+  const funnel = compiled.funnel.map(({ sql, none, part, label }, i): CountedPart => {
+    const done = {
+      part,
+      label,
+      count: parts[i]!.count ?? counted(sql),
+      ...(none === undefined ? {} : { none: counted(none) }),
+    };
+    parts[i] = done;
+    say();
+    return done;
+  });
   const found = funnel.findIndex(({ count }, i) => i > 0 && isSmall(count, funnel[i - 1]!.count));
   const { part, count } = funnel[found] ?? { part: 'from', count: 0 };
   if (part !== 'where' && part !== 'keep') return funnel;

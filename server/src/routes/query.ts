@@ -89,16 +89,21 @@ export function queryRoutes(router: Router): void {
       answers: v.optional(AnswersBody, {}),
       /** How many the last part leaves, where that is known. */
       last: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(0))), null),
+      watch: Watch,
     }),
-    handler: async ({ context, file, body, gone }) => {
+    handler: async (call) => {
+      const { context, file, body } = call;
       refuse(file.design, body.query);
       const today = todayIn(context, file);
-      const { query, answers: given, last } = body;
-      const funnel = await context.jobs.runOnce(
-        sameQuestion(file, today, ['counts', body]),
-        file.path,
-        { task: 'query counts', design: file.design, query, answers: given, today, last },
-        { signal: gone },
+      const { watch, ...asked } = body;
+      const { query, answers: given, last } = asked;
+      const funnel = await watched(call, watch, (options) =>
+        context.jobs.runOnce(
+          sameQuestion(file, today, ['counts', asked]),
+          file.path,
+          { task: 'query counts', design: file.design, query, answers: given, today, last },
+          options,
+        ),
       );
       return { funnel };
     },

@@ -23,7 +23,7 @@ const column = (
 };
 
 const sheet = (columns: SheetLook['look']['columns'], more: Partial<SheetLook['look']> = {}): SheetLook => ({
-  sheet: { id: 's_a', name: 'guests.csv', form: 'delimited', bytes: 1234 },
+  sheet: { id: 's_a', name: 'guests.csv', form: 'delimited', bytes: 1234, address: null },
   look: {
     style: STYLE,
     worksheets: [],
@@ -43,6 +43,7 @@ const checked = (more: Partial<CheckedSheet> = {}): CheckedSheet => ({
   changed: 0,
   same: 0,
   bad: 0,
+  gone: { deleted: 0, kept: 0, why: '' },
   problems: [],
   unread: [],
   parents: [],
@@ -76,6 +77,16 @@ describe('BringComponent', () => {
     await fixture.whenStable();
   }
 
+  async function choose(label: string, option: string): Promise<void> {
+    const id = [...page().querySelectorAll('hr-select')]
+      .find((one) => one.textContent.includes(label))!
+      .querySelector('mat-select')!.id;
+    const select = await loader.getHarness(MatSelectHarness.with({ selector: `#${id}` }));
+    await select.open();
+    await select.clickOptions({ text: option });
+    await fixture.whenStable();
+  }
+
   const PLAIN = [column('Guest', ['Ann', 'Bo', 'Cy']), column('Born', ['25/04/2014', '03/05/2014', ''])];
 
   it('proposes a table for a sheet, checks its rows by itself, and brings in what is good', async () => {
@@ -99,6 +110,49 @@ describe('BringComponent', () => {
     });
     await fixture.whenStable();
     expect(text()).toContain('Nothing was written: the file refused 1 row. Line 4: Somebody was quicker.');
+  });
+
+  it('fetches from an address, which stays where it is no address, and says how it is fetched again', async () => {
+    http = setUpFile();
+    fixture = TestBed.createComponent(BringComponent);
+    loader = TestbedHarnessEnvironment.loader(fixture);
+    await fixture.whenStable();
+    button(page(), 'Fetch from an address').click();
+    await fixture.whenStable();
+    const line = page().querySelector<HTMLInputElement>('form input')!;
+    const fetch = async (address: string): Promise<void> => {
+      line.value = address;
+      line.dispatchEvent(new Event('input'));
+      page().querySelector('form')!.requestSubmit();
+      await fixture.whenStable();
+    };
+    await fetch('guests.csv');
+    expect(text()).toContain('This is no address');
+    http.expectNone('/api/files/f_x/sheets/fetch');
+    expect(line.value).toBe('guests.csv');
+
+    await fetch(' https://example.org/guests.csv ');
+    const asked = http.expectOne('/api/files/f_x/sheets/fetch');
+    expect(asked.request.body.address).toBe('https://example.org/guests.csv');
+    const guests = sheet([column('Code', ['a', 'b', 'c']), column('Guest', ['Ann', 'Bo', 'Cy'])]);
+    asked.flush({ ...guests, sheet: { ...guests.sheet, address: 'https://example.org/guests.csv' } });
+    await fixture.whenStable();
+    expect(planOf(await nextCheck()).again).toBeUndefined();
+    await choose('Is fetched', 'again every day');
+    await choose('Rows that are gone there', 'are deleted here too');
+    expect(text()).toContain('A row is told by Code.');
+    const { bring } = fixture.componentInstance;
+    // What was said holds in another table too, and is taken back as a whole.
+    bring.propose(null);
+    const request = await nextCheck();
+    expect(planOf(request).again).toEqual({ every: 'day', gone: 'go' });
+    request.flush(checked({ added: 0, gone: { deleted: 2, kept: 1, why: 'other rows lead to them' } }));
+    await fixture.whenStable();
+    expect(text()).toContain('2 gone there, to be deleted, 1 gone there, but kept (other rows lead to them)');
+    expect(button(page(), 'Bring in 2 rows').disabled).toBeFalse();
+    await choose('Is fetched', 'this once');
+    expect(planOf(await nextCheck()).again).toBeUndefined();
+    expect(text()).not.toContain('Rows that are gone there');
   });
 
   it('brings nothing in by a plan that is no more the one on the page', async () => {

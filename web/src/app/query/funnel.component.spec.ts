@@ -4,12 +4,14 @@ import { FunnelComponent } from './funnel.component';
 
 describe('FunnelComponent', () => {
   async function show(
-    funnel: { part: string; label: string; count: number; none?: number; why?: string[] }[],
+    funnel: { part: string; label: string; count: number | null; none?: number; why?: string[] }[],
+    inputs: Readonly<Record<string, boolean>> = {},
   ): Promise<HTMLElement> {
     TestBed.resetTestingModule();
     TestBed.configureTestingModule({ providers: [provideZonelessChangeDetection()] });
     const fixture = TestBed.createComponent(FunnelComponent);
     fixture.componentRef.setInput('funnel', funnel);
+    for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
     await fixture.whenStable();
     return fixture.nativeElement as HTMLElement;
   }
@@ -23,6 +25,27 @@ describe('FunnelComponent', () => {
     ]);
     expect(widths(element)).toEqual([100, 25]);
     expect(element.textContent).toContain('4,000');
+  });
+
+  it('shows counts as they come, and nothing of what is not counted yet', async () => {
+    const element = await show(
+      [
+        { part: 'from', label: 'Hires', count: 4000 },
+        // Beside each may be several: how many find none comes later.
+        { part: 'with', label: 'Payments', count: 3000 },
+        { part: 'where', label: 'a', count: null },
+        { part: 'where', label: 'b', count: 12 },
+        { part: 'group', label: 'School', count: null },
+      ],
+      { isCounting: true, isOld: false },
+    );
+    const texts = [...element.querySelectorAll('li')].map((part) =>
+      part.textContent.replace(/\s+/g, ' ').trim(),
+    );
+    expect(texts).toEqual(['Hires4,000', '+ Payments3,000', 'a…', 'b12', 'grouped by School…']);
+    expect(widths(element)[2]).toBe(0);
+    expect(element.querySelectorAll('button').length).toBe(0);
+    expect(element.querySelector('[role="status"]')!.textContent).toContain('counting …');
   });
 
   it('says which part empties the result', async () => {

@@ -2,8 +2,7 @@ import { Component, computed, input, output } from '@angular/core';
 import { MatButton } from '@angular/material/button';
 import { MatTooltipModule } from '@angular/material/tooltip';
 import { scaleLinear } from 'd3';
-import { LOSES } from '@heathridge/core/query';
-import type { QueryResult } from '../shared/api.service';
+import { LOSES, type CountedPart, type CountingPart } from '@heathridge/core/query';
 
 /** Where the rows go: how many are left after each part of the sentence. */
 @Component({
@@ -14,7 +13,7 @@ import type { QueryResult } from '../shared/api.service';
     <p class="soft small" role="status">
       {{ isCounting() ? 'rows left after each part: counting …' : 'rows left after each part' }}
     </p>
-    <ol class="plain-list" [class.before]="isCounting()">
+    <ol class="plain-list" [class.before]="isCounting() && isOld()">
       @for (bar of bars(); track $index) {
         <li>
           <span class="row"
@@ -78,9 +77,12 @@ import type { QueryResult } from '../shared/api.service';
   `,
 })
 export class FunnelComponent {
-  readonly funnel = input.required<QueryResult['funnel']>();
+  /** Its parts, some of which may still be counted. */
+  readonly funnel = input.required<readonly (CountedPart | CountingPart)[]>();
   /** Whether it is being counted anew. */
   readonly isCounting = input(false);
+  /** Whether what is shown meanwhile is what was counted before. */
+  readonly isOld = input(true);
 
   /** A part, by its place, whose lost rows are to be shown. */
   readonly shown = output<number>();
@@ -88,22 +90,34 @@ export class FunnelComponent {
   readonly bars = computed(() => {
     const parts = this.funnel();
     const width = scaleLinear(
-      [0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count))],
+      [0, Math.max(1, ...parts.filter(({ part }) => part !== 'group').map(({ count }) => count ?? 0))],
       [0, 100],
     );
-    return parts.map(({ part, label, count, none, why = [] }, i) => {
+    const isComing = this.isCounting() && !this.isOld();
+    return parts.map((counted, i) => {
+      const { part, label, count, none } = counted;
+      const why = 'why' in counted ? (counted.why ?? []) : [];
       const before = i === 0 ? count : parts[i - 1]!.count;
+      const shown = {
+        part,
+        label: part === 'with' ? `+ ${label}` : part === 'group' ? `grouped by ${label}` : label,
+        why,
+        ...NOTHING_LOST,
+      };
+      if (count === null) return { ...shown, text: '…', width: 0 };
+      const bar = {
+        ...shown,
+        text: part === 'group' ? `${number(count)} ${count === 1 ? 'group' : 'groups'}` : number(count),
+        width: count === 0 ? 0 : Math.max(width(Math.min(count, width.domain()[1]!)), 0.8),
+      };
+      // How many find none beside them may be counted later than how many rows there are then.
+      if (before === null || (isComing && part === 'with' && none === undefined)) return bar;
       // Beside rows that may be several others, how many find none is counted apart.
       const gone = !LOSES.has(part) ? 0 : part === 'with' ? (none ?? before - count) : before - count;
       const emptied = count === 0 && before > 0;
-      const number = (n: number): string => n.toLocaleString('en-GB');
       return {
-        part,
-        label: part === 'with' ? `+ ${label}` : part === 'group' ? `grouped by ${label}` : label,
-        text: part === 'group' ? `${number(count)} ${count === 1 ? 'group' : 'groups'}` : number(count),
-        width: count === 0 ? 0 : Math.max(width(Math.min(count, width.domain()[1]!)), 0.8),
+        ...bar,
         emptied,
-        why,
         said: emptied ? 'this part leaves nothing' : '',
         lost: gone,
         shows:
@@ -114,6 +128,11 @@ export class FunnelComponent {
     });
   });
 }
+
+/** What is shown of a part that loses no row, or of which that is not known yet. */
+const NOTHING_LOST = { emptied: false, said: '', lost: 0, shows: '' };
+
+const number = (count: number): string => count.toLocaleString('en-GB');
 
 /** A share in hundredths, which is neither all nor nothing where it is not quite. */
 function share(part: number, whole: number): string {

@@ -73,6 +73,7 @@ import {
   withOrder,
   withoutPart,
   type Answers,
+  type CountingPart,
   type JoinChoice,
   type Movable,
   type PartName,
@@ -296,6 +297,8 @@ export class QueryComponent extends DocumentPage<Query> {
   /** How many rows its parts leave, as they were counted last. */
   readonly funnel = signal<QueryCounts['funnel'] | null>(null);
   readonly isCounting = signal(false);
+  /** The parts while they are counted, as far as they are. */
+  readonly coming = signal<readonly CountingPart[] | null>(null);
   private readonly counts = new Subject<{ readonly query: Query; readonly last: number | null } | null>();
   /** The place of the first row that is shown. */
   readonly start = signal(0);
@@ -514,13 +517,21 @@ export class QueryComponent extends DocumentPage<Query> {
         switchMap((asked) => {
           this.isCounting.set(asked !== null);
           if (!asked) return EMPTY;
-          return this.api.queryCounts(this.store.file, asked.query, this.answers(), asked.last).pipe(
+          const watch = newId('w');
+          const coming = this.api
+            .watching(this.store.file, watch)
+            .subscribe(({ parts }) => parts && this.coming.set(parts));
+          return this.api.queryCounts(this.store.file, asked.query, this.answers(), asked.last, watch).pipe(
             catchError((error: unknown) => {
               this.funnel.set(null);
               this.problem.set(problemOf(error).detail);
               return EMPTY;
             }),
-            finalize(() => this.isCounting.set(false)),
+            finalize(() => {
+              coming.unsubscribe();
+              this.coming.set(null);
+              this.isCounting.set(false);
+            }),
           );
         }),
         takeUntilDestroyed(),

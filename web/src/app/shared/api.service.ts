@@ -363,8 +363,9 @@ export class Api {
     asked: { readonly part: string; readonly chosen: readonly Chosen[]; readonly answers: Answers },
   ) => this.http.post<BoardDrawing>(`${base(file)}/desk/boards/${board}/drawn`, asked);
   /** How many rows each part of a query leaves; `last` is what is known of the last. */
-  queryCounts = (file: string, query: Query, given: Answers, last: number | null) =>
-    this.http.post<QueryCounts>(`${base(file)}/query/counts`, { query, answers: given, last });
+  /** How many rows its parts leave; those that are counted already `progress` tells of the same watch. */
+  queryCounts = (file: string, query: Query, given: Answers, last: number | null, watch: string) =>
+    this.http.post<QueryCounts>(`${base(file)}/query/counts`, { query, answers: given, last, watch });
   /** Why a query is slow; how far that is `progress` tells of the same watch. */
   queryAdvice = (file: string, query: Query, given: Answers, watch: string) =>
     this.http.post<Advice>(`${base(file)}/query/advice`, { query, answers: given, watch });
