@@ -28,6 +28,7 @@ import {
   type Design,
   type Field,
   type Query,
+  type QueryColumn,
   type QueryJoin,
   type Table,
 } from '../design';
@@ -195,8 +196,11 @@ function placeOf(
 /** Fields that are shown of rows where nothing says which. */
 const MOST_SHOWN = 8;
 
-/** A query for the rows that another groups: with its columns, or with what is told of its rows otherwise. */
-function inDetail(design: Design, query: Query, asked: RowsAsked): Query {
+/** What is shown of the rows of a query that says nothing of it: of those it starts from, and what it groups by. */
+export function detailColumns(
+  design: Design,
+  query: Query,
+): { readonly own: QueryColumn[]; readonly grouped: QueryColumn[] } {
   const source = sourceOf(design, query.from);
   const own =
     source?.of === 'table'
@@ -211,14 +215,20 @@ function inDetail(design: Design, query: Query, asked: RowsAsked): Query {
             expression: `"#${id}"`,
           }))
         : [];
-  // Rows without anything beside them have nothing to show of it.
-  const isBefore = asked.what === 'lost' && placeOf(query, asked.part).join !== undefined;
   const known = new Set(own.map(({ expression }) => expression));
   const grouped = query.group
     ? [...query.group.by, ...query.group.measures].flatMap(({ id, label, expression }) =>
         expression === null || known.has(expression) ? [] : [{ id: `~${id}`, label, expression }],
       )
     : [];
+  return { own, grouped };
+}
+
+/** A query for the rows that another groups: with its columns, or with what is told of its rows otherwise. */
+function inDetail(design: Design, query: Query, asked: RowsAsked): Query {
+  const { own, grouped } = detailColumns(design, query);
+  // Rows without anything beside them have nothing to show of it.
+  const isBefore = asked.what === 'lost' && placeOf(query, asked.part).join !== undefined;
   const columns = isBefore ? own : query.columns.length > 0 ? query.columns : [...own, ...grouped];
   return {
     ...query,

@@ -241,6 +241,44 @@ describe('boards', () => {
       expect(written.body.rows.length).toBe(sql('SELECT count(*) FROM school'));
     });
 
+    it('lead to the rows behind each of their groups, as SQL by hand counts them', async () => {
+      const all = (await drawn('k_chart')).body as {
+        query: Query;
+        rows: string[][];
+        keys: (string | null)[][];
+        columns: { id: string }[];
+      };
+      const by = all.query.group!.by.map(({ id }) => id);
+      const behind = (keys: object, ...chosen: object[]) =>
+        office.call('POST', 'desk/boards/h_money/behind', { part: 'k_chart', keys, chosen });
+      const place = by.indexOf('method');
+      const month = by.indexOf('month');
+      for (const keys of all.keys.slice(0, 6)) {
+        const { status, body } = await behind(Object.fromEntries(by.map((id, i) => [id, keys[i]])));
+        expect(status).withContext(JSON.stringify(body)).toBe(200);
+        expect((body as { rows: unknown[] }).rows.length).toBe(
+          sql(
+            'SELECT count(*) FROM payment WHERE method = ? AND substr(paid_on, 1, 7) = substr(?, 1, 7)',
+            keys[place]!,
+            keys[month]!,
+          ),
+        );
+      }
+      // Of one of the two all of the other; and only what the filters leave.
+      const [[player]] = office.ask<[number]>(
+        'SELECT player FROM payment JOIN hire ON hire_number = hire GROUP BY player ORDER BY count(*) DESC LIMIT 1',
+      ) as [[number]];
+      const cash = await behind({ method: 'Cash' }, { filter: 'v_player', key: player });
+      expect(cash.body.rows.length).toBe(
+        sql(
+          "SELECT count(*) FROM payment JOIN hire ON hire_number = hire WHERE method = 'Cash' AND player = ?",
+          player,
+        ),
+      );
+      const written = await office.call('POST', 'desk/boards/h_money/behind', { part: 'k_sql', keys: {} });
+      expect([written.status, written.body.detail]).toEqual([422, 'Of SQL nothing is known row by row.']);
+    });
+
     it('refuse what is not there, in words', async () => {
       for (const [asked, status] of [
         [drawn('k_none'), 404],
@@ -287,6 +325,35 @@ describe('boards', () => {
       ).toEqual(['k_chart', 'k_overdue']);
       const hers = await as('desk/boards/h_money/drawn', { part: 'k_chart' });
       expect(new Set((hers.body.rows as string[][]).map((row) => row[1]))).toEqual(new Set(['Cash']));
+      // So it is with the rows behind them, of which nothing is shown that is kept from her.
+      const behind = async (): Promise<{ columns: { label: string }[]; rows: string[][] }> =>
+        (await as('desk/boards/h_money/behind', { part: 'k_chart', keys: {} })).body as never;
+      const rows = await behind();
+      const method = rows.columns.findIndex(({ label }) => label === 'Method');
+      expect(new Set(rows.rows.map((row) => row[method]))).toEqual(new Set(['Cash']));
+      const labels = async (rest: Partial<RoleDefinition>): Promise<string[]> => {
+        await partsFor(rest);
+        return (await behind()).columns.map(({ label }) => label);
+      };
+      const usual = await labels({});
+      expect(usual).toContain('Hire');
+      const unhired = usual.filter((label) => label !== 'Hire');
+      expect(await labels({ fields: [{ field: 'f_paymentHire', people: 'hidden' }] })).toEqual(unhired);
+      expect(
+        await labels({
+          tables: [
+            {
+              table: 't_hire',
+              read: false,
+              add: false,
+              change: false,
+              delete: false,
+              own: null,
+              conditions: [],
+            },
+          ],
+        } as unknown as Partial<RoleDefinition>),
+      ).toEqual(unhired);
       const schools = { conditions: ['"#f_schoolNumber" = 1'] };
       expect(
         await partsFor({

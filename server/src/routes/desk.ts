@@ -10,9 +10,10 @@ import {
   Narrowing,
   tableOn,
   type Chosen,
+  type DrawnPart,
 } from '@heathridge/core/board';
-import { answeredBy, pivotFor, questionsOf, so, type Answers } from '@heathridge/core/query';
-import { AnswersBody, MOST_DRAWN, sameQuestion } from './query';
+import { answeredBy, detailColumns, pivotFor, questionsOf, so, type Answers } from '@heathridge/core/query';
+import { AnswersBody, GroupKeys, MOST_DRAWN, MOST_ROWS as MOST_BEHIND, sameQuestion } from './query';
 import {
   catalogOf,
   conditionIn,
@@ -24,6 +25,7 @@ import {
   type Form,
   type Table,
   type Query,
+  type QueryColumn,
   type QueryQuestion,
 } from '@heathridge/core/design';
 import {
@@ -41,6 +43,7 @@ import {
 import {
   designOf,
   hiddenIf,
+  mayAsk,
   refusedChange,
   rowsOnScreen,
   rowsThere,
@@ -53,7 +56,7 @@ import {
 import { GridView, Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
-import type { Router } from '../http/routes';
+import type { Call, Router } from '../http/routes';
 import { goesAlong } from '../rows/along';
 import { isAmong } from '../rows/among';
 import { readBeyond, readMore, readRecord } from '../rows/read';
@@ -210,6 +213,41 @@ function assertChosen(file: OpenFile, viewer: Viewer, board: Board, chosen: read
 /** A value of a key of one field. */
 const KeyPart = v.union([v.pipe(v.string(), v.maxLength(1000)), v.number()]);
 
+/** What a part of a board is drawn for: what is chosen in the filters, and the answers to what its query asks. */
+const DrawnBody = {
+  part: Id,
+  chosen: v.optional(Narrowing.entries.chosen, []),
+  answers: v.optional(AnswersBody, {}),
+};
+
+/** The query that a part of a board draws, and what narrows it for whoever looks. Throws where it is not there for her. */
+function drawnPart(
+  { file, viewer, params }: Pick<Call, 'file' | 'viewer' | 'params'>,
+  { part: at, chosen, answers: given }: v.InferOutput<v.ObjectSchema<typeof DrawnBody, undefined>>,
+): { readonly part: DrawnPart; readonly query: Query; readonly only: readonly string[] } {
+  const board = boardAt(file, viewer, params['board']!);
+  const part = board.parts.filter(isDrawn).find(({ id }) => id === at);
+  const query = file.design.queries.find(({ id }) => id === part?.query);
+  if (!part || !query) throw new Problem('not-found', 'This part is no longer on the board.');
+  assertChosen(file, viewer, board, chosen);
+  assertAnswered(file, viewer, query, given);
+  const table = tableOn(file.design, part);
+  const only = [...narrowedBy(file.design, board, part, chosen), ...(table ? rowsThere(viewer, table) : [])];
+  return { part, query, only };
+}
+
+/** What is shown of the rows behind a part of a board: nothing that is kept from whoever looks. */
+function shownBehind(design: Design, { duty }: Viewer, query: Query): QueryColumn[] {
+  if (query.columns.length > 0 || query.written) return query.columns;
+  const { own, grouped } = detailColumns(design, query);
+  const columns = [...own, ...grouped].filter(
+    (column) => duty === null || mayAsk(design, duty, { ...query, columns: [column] }),
+  );
+  // Where nothing is said all that is usual would be shown.
+  if (columns.length === 0) throw new Problem('not-allowed', 'Nothing of these rows is open to you.');
+  return columns;
+}
+
 export function deskRoutes(router: Router): void {
   router.add({
     method: 'GET',
@@ -290,24 +328,11 @@ export function deskRoutes(router: Router): void {
     answer: answers.BoardDrawing,
     needs: 'colleague',
     summary: 'What the query of a part of a board gives, narrowed by what is chosen in its filters',
-    body: v.object({
-      part: Id,
-      chosen: v.optional(Narrowing.entries.chosen, []),
-      /** To what its query asks. */
-      answers: v.optional(AnswersBody, {}),
-    }),
-    handler: async ({ context, file, viewer, params, body: { part: at, chosen, answers: given }, gone }) => {
-      const board = boardAt(file, viewer, params['board']!);
-      const part = board.parts.filter(isDrawn).find(({ id }) => id === at);
-      const query = file.design.queries.find(({ id }) => id === part?.query);
-      if (!part || !query) throw new Problem('not-found', 'This part is no longer on the board.');
-      assertChosen(file, viewer, board, chosen);
-      assertAnswered(file, viewer, query, given);
-      const table = tableOn(file.design, part);
-      const only = [
-        ...narrowedBy(file.design, board, part, chosen),
-        ...(table ? rowsThere(viewer, table) : []),
-      ];
+    body: v.object(DrawnBody),
+    handler: async (call) => {
+      const { context, file, gone, body } = call;
+      const { part, query, only } = drawnPart(call, body);
+      const given = body.answers;
       const pivot = query.group ? { pivot: query.pivot ?? pivotFor(query) } : {};
       const { columns, rows, keys, more, totals } = await context.jobs.runOnce(
         sameQuestion(file, todayIn(context, file), ['drawn', part.part, query.id, only, given]),
@@ -325,6 +350,32 @@ export function deskRoutes(router: Router): void {
         { signal: gone },
       );
       return { query: { ...query, ...pivot }, columns, rows, keys, more, totals };
+    },
+  });
+  router.add({
+    method: 'POST',
+    url: '/api/files/:file/desk/boards/:board/behind',
+    answer: answers.QueryRows,
+    needs: 'colleague',
+    summary: 'The rows behind one group of what a part of a board draws',
+    body: v.object({ ...DrawnBody, keys: GroupKeys }),
+    handler: (call) => {
+      const { context, file, viewer, gone, body } = call;
+      const { query, only } = drawnPart(call, body);
+      const columns = shownBehind(file.design, viewer, query);
+      return context.jobs.run(
+        file.path,
+        {
+          task: 'query rows',
+          design: file.design,
+          query: { ...query, columns, where: [...query.where, ...only.map(so)] },
+          answers: body.answers,
+          today: todayIn(context, file),
+          limit: MOST_BEHIND,
+          asked: { what: 'cell', keys: body.keys },
+        },
+        { signal: gone },
+      );
     },
   });
   router.add({

@@ -24,15 +24,15 @@ export const AnswersBody = v.pipe(
   v.check((answers) => Object.keys(answers).length <= 200, 'At most 200 answers are taken.'),
 );
 
+/** Which group: what its rows are grouped by, as text; what is not named may be anything. */
+export const GroupKeys = v.pipe(
+  v.record(v.pipe(v.string(), v.maxLength(60)), v.nullable(v.pipe(v.string(), v.maxLength(4000)))),
+  v.check((keys) => Object.keys(keys).length <= 30, 'Rows are grouped by at most 30 things.'),
+);
+
 /** Which rows: those of a group, by what it is grouped by; or those lost at a part, by its place in the funnel. */
 const RowsAsked = v.variant('what', [
-  v.object({
-    what: v.literal('cell'),
-    keys: v.pipe(
-      v.record(v.pipe(v.string(), v.maxLength(60)), v.nullable(v.pipe(v.string(), v.maxLength(4000)))),
-      v.check((keys) => Object.keys(keys).length <= 30, 'Rows are grouped by at most 30 things.'),
-    ),
-  }),
+  v.object({ what: v.literal('cell'), keys: GroupKeys }),
   v.object({
     what: v.literal('lost'),
     part: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(300)),

@@ -59,6 +59,11 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     body: { part: 'k_none' },
     status: 404,
   },
+  'POST /api/files/:file/desk/boards/:board/behind': {
+    for: 'colleague',
+    body: { part: 'k_none', keys: {} },
+    status: 404,
+  },
   'POST /api/files/:file/desk/boards/:board/choices': {
     for: 'colleague',
     body: { filter: 'v_instrument', search: '', only: null },

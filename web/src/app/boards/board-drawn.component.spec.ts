@@ -31,6 +31,7 @@ const RESULT = {
   totals: [],
 };
 const AT = '/api/files/f_x/desk/boards/h_x/drawn';
+const BEHIND = '/api/files/f_x/desk/boards/h_x/behind';
 
 describe('BoardDrawnComponent', () => {
   let fixture: ComponentFixture<BoardDrawnComponent>;
@@ -63,12 +64,64 @@ describe('BoardDrawnComponent', () => {
     asked.flush({ ...RESULT, query: QUERY });
     await settled();
     const chart = page().querySelector('[role=application]')!;
-    // Nobody opens the rows behind it here.
-    expect(chart.getAttribute('aria-label')).toBe('Fees. Arrow keys go from mark to mark.');
+    expect(chart.getAttribute('aria-label')).toBe(
+      'Fees. Arrow keys go from mark to mark, Enter shows the rows behind one.',
+    );
     heard.next(null);
     await settled();
     http.expectOne(AT).flush({ ...RESULT, rows: [], keys: [], query: QUERY });
     await settled();
+    expect(page().querySelector('[role=application]')).not.toBeNull();
+  });
+
+  it('leads to the rows behind a mark by keys, and back to where one was', async () => {
+    await show('chart');
+    http.expectOne(AT).flush({ ...RESULT, query: QUERY });
+    await settled();
+    const press = (key: string): void => {
+      chart().dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }));
+    };
+    const chart = (): HTMLElement => page().querySelector<HTMLElement>('[role=application]')!;
+    chart().focus();
+    press('ArrowRight');
+    press('ArrowRight');
+    press('Enter');
+    await settled();
+    const asked = http.expectOne(BEHIND);
+    expect(asked.request.body).toEqual({ part: 'k_x', chosen: [], answers: {}, keys: { kind: '2' } });
+    expect(page().textContent).toContain('Rows behind Elm');
+    expect(page().textContent).toContain('Looking for them');
+    asked.flush({ columns: RESULT.columns, rows: [['Elm', '3.50']], more: false });
+    await settled();
+    expect(page().textContent).toContain('1 row');
+    const back = document.activeElement as HTMLElement;
+    expect(back.getAttribute('aria-label')).toBe('Back to Fees');
+    back.click();
+    await settled();
+    expect(document.activeElement).toBe(chart());
+
+    // What is refused stands where the rows would, and another choice in the filters closes it.
+    press('End');
+    press('Enter');
+    await settled();
+    http
+      .expectOne(BEHIND)
+      .flush({ detail: 'Nothing of these rows is open to you.' }, { status: 403, statusText: 'x' });
+    await settled();
+    expect(page().querySelector('[role=alert]')!.textContent).toContain(
+      'Nothing of these rows is open to you.',
+    );
+    fixture.componentRef.setInput('on', {
+      board: 'h_x',
+      part: 'k_x',
+      chosen: [{ filter: 'v_x', key: 1 }],
+      answers: {},
+      query: null,
+    });
+    await settled();
+    http.expectOne(AT).flush({ ...RESULT, query: QUERY });
+    await settled();
+    expect(page().querySelector('[role=alert]')).toBeNull();
     expect(page().querySelector('[role=application]')).not.toBeNull();
   });
 

@@ -6,15 +6,16 @@ import { MatTooltipModule } from '@angular/material/tooltip';
 import { chartFor, chartModel, chartOf, type ChartMark } from '@heathridge/core/chart';
 import type { Chart, Pivot, Query } from '@heathridge/core/design';
 import { countsOf, pivotFor, pivotModel, type RowsAsked } from '@heathridge/core/query';
-import { showValue, type Locale } from '@heathridge/core/values';
+import { type Locale } from '@heathridge/core/values';
+import { meantByMark, meantByRow, type Meant } from '../chart/behind';
 import { ChartBarComponent } from '../chart/chart-bar.component';
 import { ChartComponent } from '../chart/chart.component';
 import { PivotComponent } from '../chart/pivot.component';
+import { ResultTableComponent } from '../chart/result-table.component';
 import type { QueryResult, QueryRows } from '../shared/api.service';
 import { SegmentsComponent } from '../shared/segments.component';
 import { lasting } from './lasting';
 import { PivotBarComponent } from './pivot-bar.component';
-import { ResultTableComponent } from './result-table.component';
 
 /** How a result is looked at. */
 export type Look = 'rows' | 'chart' | 'pivot';
@@ -296,33 +297,22 @@ export class ResultComponent {
 
   /** The rows behind one row of the result. */
   protected openRow(index: number): void {
-    const { keys } = this.result();
-    const by = this.query().group?.by ?? [];
-    const own = keys[index];
-    if (!own) return;
-    const named = Object.fromEntries(by.map(({ id }, i) => [id, own[i] ?? null]));
-    this.open.emit({ asked: { what: 'cell', keys: named }, of: `Rows behind ${this.named(index)}` });
+    const meant = meantByRow(this.query(), this.result(), index, this.locale());
+    if (meant) this.show(meant);
   }
 
-  /** The rows behind a mark: those of one group; of several, or of none, the rows of the result that it stands for. */
-  protected openMark({ of, rows: picked }: ChartMark): void {
-    const { columns, rows, keys } = this.result();
-    const [index] = picked;
-    if (picked.length === 1 && keys.length > 0) {
-      this.openRow(index!);
-      return;
-    }
-    const shown = picked.map((place) => rows[place]!);
-    this.own.set({ of: `Rows of the result: ${of}`, rows: { columns, rows: shown, more: false } });
+  /** The rows behind a mark of the chart. */
+  protected openMark(mark: ChartMark): void {
+    this.show(meantByMark(this.query(), this.result(), mark, this.locale()));
   }
 
-  private named(index: number): string {
-    const { columns, rows } = this.result();
-    const by = this.query().group?.by.length ?? 0;
-    const words = columns
-      .slice(0, by)
-      .map(({ kind }, i) => showValue(kind, rows[index]?.[i] ?? null, this.locale()) || '(empty)');
-    return words.join(', ') || 'all';
+  private show(meant: Meant): void {
+    if ('keys' in meant) this.open.emit({ asked: { what: 'cell', keys: meant.keys }, of: meant.of });
+    else
+      this.own.set({
+        of: meant.of,
+        rows: { columns: this.result().columns, rows: meant.rows as never, more: false },
+      });
   }
 }
 

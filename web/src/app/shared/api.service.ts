@@ -357,6 +357,17 @@ export class Api {
     } = {},
   ) => this.http.post<QueryResult>(`${base(file)}/query/run`, { query, answers, ...how });
   /** What the query of a part of a board gives. */
+  /** The rows behind one group of what a part of a board draws. */
+  boardBehind = (
+    file: string,
+    board: string,
+    asked: {
+      part: string;
+      chosen: readonly Chosen[];
+      answers: Answers;
+      keys: Readonly<Record<string, string | null>>;
+    },
+  ) => this.http.post<QueryRows>(`${base(file)}/desk/boards/${board}/behind`, asked);
   boardDrawn = (
     file: string,
     board: string,
