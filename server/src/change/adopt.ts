@@ -10,7 +10,7 @@ import { loadDesign } from '../store/definitions';
 import { bringUpToDate } from '../store/format';
 import { assertReadable } from '../store/readable';
 import { remakeTriggers } from '../store/remake';
-import { guarded, only } from '../store/statements';
+import { guarded, only, prepared } from '../store/statements';
 import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
 import { adoptForeign, openForeign, type TakenTable } from './adopt-foreign';
 import { composeTexts, copyAsUtf8, lookedAt, readTexts, unreadTexts, type LookedAt } from './foreign-text';
@@ -145,6 +145,12 @@ function examined(path: string, copies: string, now: string): readonly string[] 
     for (const table of design.tables) assertColumns(db, table);
     remakeTriggers(db, design);
     notes.push(...leftOver(db, design, named));
+    // Somebody else's file must not make this server call anybody.
+    const sql =
+      "UPDATE hr_source SET plan = json_set(plan, '$.again.every', 'asked') " +
+      "WHERE json_valid(plan) AND json_extract(plan, '$.again.every') <> 'asked'";
+    if (prepared(db, sql).run([]).changes > 0)
+      notes.push('Rows that come from outside are fetched here when somebody asks, and not by themselves.');
     const { damage, findings } = askSoundness(db, design, UNWATCHED);
     if (damage.length > 0) throw new AdoptError(`This file is damaged: ${damage[0]!}`);
     const rows = findings.reduce((sum, { count }) => sum + count, 0);

@@ -6,6 +6,9 @@ import {
   type BringPlan,
   type SheetColumn,
 } from '@heathridge/core/sheet';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
 import { openShop, partsOn, type Shop } from '../../../stand-in/shop';
 import { Office } from '../testing/office';
 import { fetchDue } from './sources';
@@ -212,6 +215,23 @@ describe('tables whose rows come from outside', () => {
     expect(rows(table.name)).toEqual({ ...before, ...wanted(25) });
     const own = (await sources()).find((one: { table: string }) => one.table === table.id);
     expect([own.told.problem, own.told.changed > 0, own.at]).toEqual([null, true, '2026-11-25T13:30:00Z']);
+  });
+
+  it('are not fetched by themselves in a file that is taken in: it may be somebody else’s', async () => {
+    const table = await begun('Stock', { every: 'hour', gone: 'stay' });
+    const copy = join(mkdtempSync(join(tmpdir(), 'heathridge-outside-')), 'copy.db');
+    office.app.context.files.get(office.file).writer.prepare('VACUUM INTO ?').run([copy]);
+    const taken = await office.call('POST', '/api/files/adopt?name=Taken', readFileSync(copy), 'builder', {
+      'content-type': 'application/vnd.sqlite3',
+    });
+    rmSync(dirname(copy), { recursive: true });
+    expect(taken.status).withContext(JSON.stringify(taken.body)).toBe(200);
+    expect(taken.body.notes).toContain(
+      'Rows that come from outside are fetched here when somebody asks, and not by themselves.',
+    );
+    const { body } = await office.call('GET', `/api/files/${taken.body.id}/sources`);
+    const own = (body.sources as { table: string; again: object }[]).find((one) => one.table === table.id)!;
+    expect(own.again).toEqual({ every: 'asked', gone: 'stay' });
   });
 
   it('come from outside no more once somebody says so', async () => {

@@ -167,6 +167,18 @@ describe('fetching from outside', () => {
     expect(asked).toBe(0);
   });
 
+  it('gives up on who sends a letter now and then, for ever', async () => {
+    answer = (_, response) => {
+      const sending = setInterval(() => response.write('a'), 20);
+      response.once('close', () => clearInterval(sending));
+    };
+    const options = { signal: new AbortController().signal, tell: UNWATCHED, longest: 300 };
+    await expectAsync(fetchSheet(base, join(folder, 'came'), ANYWHERE, options)).toBeRejectedWithError(
+      SheetError,
+      /takes longer than 1 min to send it/,
+    );
+  });
+
   it('ends at once when whoever asked goes', async () => {
     const going = new AbortController();
     answer = () => going.abort(new Error('gone'));

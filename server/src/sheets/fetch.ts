@@ -15,8 +15,18 @@ import { SheetError } from './sheet-error';
 export const MOST_FETCHED = 64 * 1024 * 1024;
 /** Milliseconds without one byte after which an outside source is given up. */
 const PATIENCE = 20_000;
+/** Milliseconds that all of it may take: who sends a letter a second would hold a place for ever. */
+const LONGEST = 5 * 60_000;
 /** Times that a source may send on to another address. */
 const MOST_SENT_ON = 5;
+
+export interface Fetching {
+  readonly signal: AbortSignal;
+  readonly tell: Tell;
+  /** See {@link PATIENCE} and {@link LONGEST}. */
+  readonly patience?: number;
+  readonly longest?: number;
+}
 
 export interface Fetched {
   readonly bytes: number;
@@ -46,11 +56,27 @@ export async function fetchSheet(
   address: string,
   path: string,
   reach: Reach,
-  {
-    signal,
-    tell,
-    patience = PATIENCE,
-  }: { readonly signal: AbortSignal; readonly tell: Tell; readonly patience?: number },
+  { longest = LONGEST, ...options }: Fetching,
+): Promise<Fetched> {
+  const late = AbortSignal.timeout(longest);
+  const signal = AbortSignal.any([options.signal, late]);
+  try {
+    return await followed(address, path, reach, { ...options, signal });
+  } catch (error) {
+    if (!late.aborted || options.signal.aborted || error instanceof SheetError) throw error;
+    const minutes = Math.max(1, Math.round(longest / 60_000));
+    throw new SheetError(
+      `${new URL(address).host} takes longer than ${minutes} min to send it: ask it for fewer rows.`,
+    );
+  }
+}
+
+/** Asks from address to address, as far as one sends on to another. */
+async function followed(
+  address: string,
+  path: string,
+  reach: Reach,
+  { signal, tell, patience = PATIENCE }: Fetching,
 ): Promise<Fetched> {
   let url = new URL(address);
   for (let turn = 0; turn <= MOST_SENT_ON; turn++) {
