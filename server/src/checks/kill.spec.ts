@@ -131,10 +131,10 @@ describe('a server that is killed', () => {
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
   /** Starts a server and resolves when it is at work. */
-  function started(data: string, file: string): Promise<ChildProcess> {
+  function started(data: string, file: string, ...more: string[]): Promise<ChildProcess & { said: string }> {
     const child = spawn(
       process.execPath,
-      ['--import', 'tsx', join(here, '..', 'testing', 'killed.ts'), data, file],
+      ['--import', 'tsx', join(here, '..', 'testing', 'killed.ts'), data, file, ...more],
       {
         stdio: ['ignore', 'pipe', 'inherit'],
         env: process.env,
@@ -142,7 +142,7 @@ describe('a server that is killed', () => {
     );
     return new Promise((resolve, reject) => {
       child.once('exit', (code) => reject(new Error(`ended with ${code}`)));
-      child.stdout!.once('data', () => resolve(child));
+      child.stdout!.once('data', (data: Buffer) => resolve(Object.assign(child, { said: String(data) })));
     });
   }
 
@@ -158,11 +158,39 @@ describe('a server that is killed', () => {
       serialization: 'advanced',
       execArgv: ['--import', 'tsx'],
     });
-    child.send({ path, task: { task: 'apply', order } });
-    expect(await new Promise((resolve) => child.once('exit', resolve))).toBe(1);
+    child.send({ path, task: { task: 'apply', order }, limit: 60_000 });
+    // It ends itself, or its watch ends it before.
+    const ended = await new Promise((resolve) =>
+      child.once('exit', (code, signal) => resolve(signal ?? code)),
+    );
+    expect([1, 'SIGKILL']).toContain(ended as number);
     expect(office.design.version).toBe(design.version);
     await office.close();
   });
+
+  it('is not outlived by a read that would go on for hours', async () => {
+    const office = await Office.open();
+    const { file } = office;
+    await office.app.close();
+    const child = await started(office.data, file, 'reads');
+    const pids = child.said.split(' ').map(Number);
+    expect(pids.length).toBeGreaterThan(0);
+    const lives = (pid: number): boolean => {
+      try {
+        return process.kill(pid, 0);
+      } catch {
+        return false;
+      }
+    };
+    expect(pids.some(lives)).toBeTrue();
+    const ended = new Promise((resolve) => child.once('exit', resolve));
+    child.kill('SIGKILL');
+    await ended;
+    for (let waited = 0; pids.some(lives) && waited < 100; waited++)
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    expect(pids.filter(lives)).toEqual([]);
+    rmSync(office.data, { recursive: true, force: true });
+  }, 60_000);
 
   it('leaves the old design or the new one, and rows that fit it', async () => {
     const office = await Office.open();

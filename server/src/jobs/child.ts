@@ -1,4 +1,5 @@
 import '@heathridge/core/temporal';
+import { Worker } from 'node:worker_threads';
 import { ExpressionError } from '@heathridge/core/expression';
 import { apply, closeCopied } from '../change/apply';
 import type { Progress } from '../change/run';
@@ -23,9 +24,12 @@ const HELD = 512 * 2 ** 20;
 export interface JobMessage {
   readonly path: string;
   readonly task: Task;
+  /** Milliseconds that it may take. */
+  readonly limit: number;
 }
 
 export type JobReply =
+  | { readonly begun: true }
   | { readonly progress: Progress }
   | { readonly ok: true; readonly result: unknown }
   | {
@@ -50,7 +54,42 @@ const parent = Number(process.argv[2]);
  */
 const isAlone = (): boolean => process.ppid !== parent;
 
-process.on('message', ({ path, task }: JobMessage) => {
+/** Milliseconds beyond its limit that a job has: who asked for it should have ended it by then. */
+const GRACE = 5000;
+
+/** Milliseconds in which a task that writes may clear what it has begun, once its parent is gone; reads end at once. */
+const CLEARING = 2000;
+const WRITES: ReadonlySet<Task['task']> = new Set([
+  'apply',
+  'undo',
+  'adopt',
+  'bring',
+  'load package',
+  'undo entry',
+]);
+
+/**
+ * A thread that ends this process when its parent is gone, or its time over: while it works it hears of nothing, and
+ * one statement may take minutes. What it has not committed by then is undone by whoever opens the file next.
+ */
+const watch = new Worker(
+  `const { parentPort, workerData } = require('node:worker_threads');
+   let [until, clearing, alone] = [Infinity, 0, 0];
+   parentPort.on('message', (told) => {
+     [until, clearing] = told === null ? [Infinity, 0] : [Date.now() + told.time, told.clearing];
+   });
+   setInterval(() => {
+     const now = Date.now();
+     if (process.ppid !== workerData) alone ||= now;
+     if (now > until || (alone > 0 && now >= alone + clearing)) process.kill(process.pid, 'SIGKILL');
+   }, 100);`,
+  { eval: true, workerData: parent },
+);
+watch.unref();
+
+process.on('message', ({ path, task, limit }: JobMessage) => {
+  watch.postMessage({ time: limit + GRACE, clearing: WRITES.has(task.task) ? CLEARING : 0 });
+  process.send?.({ begun: true } satisfies JobReply, unheard);
   let db: Connection | undefined;
   const tell = (progress: Progress): void => {
     // Thrown, so that what was begun is undone and what was being made is cleared; the process then ends.
@@ -91,6 +130,7 @@ process.on('message', ({ path, task }: JobMessage) => {
       }),
     )
     .then((reply) => {
+      watch.postMessage(null);
       db?.close();
       // A child has one job at a time, and has closed all that it had open for it.
       closeCopied();

@@ -132,6 +132,66 @@ describe('the pool of jobs', () => {
     few.close();
   });
 
+  it('goes on when an idle child is killed, and does what comes next in another', async () => {
+    const few = new JobPool();
+    const quick = (i: number) => few.run(office.path, { ...slow(), sql: `SELECT ${i}` });
+    for (let turn = 0; turn < 5; turn++) {
+      expect(await quick(turn)).toEqual([[turn]]);
+      // At once, before its end is heard of, and after it.
+      for (const { pid } of few['idle']) process.kill(pid!, 'SIGKILL');
+      if (turn % 2 === 1) await new Promise((done) => setTimeout(done, 100));
+    }
+    expect(await Promise.all([1, 2, 3].map(quick))).toEqual([[[1]], [[2]], [[3]]]);
+    few.close();
+  });
+
+  it('answers for a child that is killed at its work, and fills up again', async () => {
+    const few = new JobPool();
+    const work = refusal(few.run(office.path, slow()));
+    // Until it has begun another would do it.
+    await new Promise((done) => setTimeout(done, 1500));
+    const pids = [...few['alive']].map(({ pid }) => pid!);
+    expect(pids.length).toBeGreaterThan(0);
+    for (const pid of pids) process.kill(pid, 'SIGKILL');
+    const error = (await work) as Problem;
+    expect([error.type, error.detail]).toEqual([
+      'stopped',
+      jasmine.stringMatching(/ended before it was done: try again/),
+    ]);
+    expect(await few.run(office.path, { ...slow(), sql: 'SELECT 7' })).toEqual([[7]]);
+    expect(few['idle'].length).toBeGreaterThan(0);
+    expect(few['lines'].long.running).toBe(0);
+    few.close();
+  });
+
+  it('says so when a child cannot do it however often it is begun', async () => {
+    const few = new JobPool();
+    few['start'] = () => {
+      const child = JobPool.prototype['start'].call(few);
+      child.kill();
+      return child;
+    };
+    expect(await refusal(few.run(office.path, slow()))).toEqual(
+      jasmine.objectContaining({ type: 'stopped' }),
+    );
+    // The one that was started ahead of the next need has its end still to come.
+    for (let waited = 0; few['alive'].size > 0 && waited < 100; waited++)
+      await new Promise((done) => setTimeout(done, 50));
+    expect([few['alive'].size, few['idle'].length]).toEqual([0, 0]);
+    few.close();
+  });
+
+  it('ends all children when it is closed, also those that work', async () => {
+    const few = new JobPool();
+    const work = refusal(few.run(office.path, slow()));
+    await new Promise((done) => setTimeout(done, 500));
+    few.close();
+    expect(((await work) as Problem).type).toBe('stopped');
+    expect(few['alive'].size).toBe(0);
+    // Nobody is left to do anything.
+    expect(((await refusal(few.run(office.path, slow()))) as Problem).type).toBe('stopped');
+  });
+
   it('does many jobs, a few at a time', async () => {
     const jobs = Array.from({ length: 12 }, (_, i) =>
       pool.run(office.path, { ...slow(), sql: `SELECT ${i}` }),

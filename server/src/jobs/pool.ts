@@ -1,10 +1,9 @@
-import { fork, type ChildProcess } from 'node:child_process';
-import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
 import type { ProblemType } from '@heathridge/core/api';
 import { Problem } from '../problem';
 import { DesignMoved } from '../store/versions';
-import type { JobMessage, JobReply } from './child';
+import type { JobMessage } from './child';
+import { JobChild, type Ended } from './job-child';
 import type { Results, Task } from './tasks';
 
 export interface JobOptions {
@@ -79,7 +78,9 @@ interface SharedJob {
 
 /** Children that do long reads: the engine cannot be interrupted from inside, a process can be killed. */
 export class JobPool {
-  private idle: ChildProcess[] = [];
+  private idle: JobChild[] = [];
+  /** All that live, whether they work or not. */
+  private readonly alive = new Set<JobChild>();
   private readonly lines: Record<Queue, { running: number; readonly waiting: (() => void)[] }> = {
     short: { running: 0, waiting: [] },
     long: { running: 0, waiting: [] },
@@ -90,7 +91,6 @@ export class JobPool {
   /** Jobs for which several may wait. */
   private readonly shared = new Map<string, SharedJob>();
   private closed = false;
-  private readonly done = new WeakMap<ChildProcess, number>();
 
   constructor(private readonly mostJobs = MOST_JOBS) {}
 
@@ -184,84 +184,100 @@ export class JobPool {
 
   /** Starts a child ahead of need, so that the first query does not wait for one. */
   warm(): void {
-    if (!this.closed && this.idle.length === 0) this.idle.push(start());
+    if (!this.closed && this.idle.length === 0) this.idle.push(this.start());
   }
 
+  /** Ends all children, also those that work: what they have not done wholly is not done at all. */
   close(): void {
     this.closed = true;
-    this.idle.forEach((child) => child.kill());
+    for (const child of this.alive) child.kill();
     this.idle = [];
   }
 
+  private start(): JobChild {
+    const child = new JobChild((gone) => {
+      this.alive.delete(gone);
+      this.idle = this.idle.filter((other) => other !== gone);
+    });
+    this.alive.add(child);
+    return child;
+  }
+
   /** Keeps a child for what comes next, unless there are enough, or it has done enough. */
-  private release(child: ChildProcess): void {
-    const done = (this.done.get(child) ?? 0) + 1;
-    this.done.set(child, done);
-    if (this.closed || this.idle.length >= 2 || done >= this.mostJobs) child.kill();
+  private release(child: JobChild): void {
+    if (this.closed || this.idle.length >= 2 || child.done >= this.mostJobs) child.kill();
     else this.idle.push(child);
     this.warm();
   }
 
-  private job(
+  private async job(
     path: string,
     task: Task,
     signal: AbortSignal | undefined,
     limit: number,
     tell: Tell | undefined,
   ): Promise<unknown> {
-    const child = this.idle.pop() ?? start();
-    return new Promise((resolve, reject) => {
-      const settle = (): void => {
-        clearTimeout(timer);
-        signal?.removeEventListener('abort', stop);
-        child.removeAllListeners();
-      };
-      const kill = (reason: string): void => {
-        settle();
-        child.kill('SIGKILL');
-        reject(new Problem('stopped', reason));
-      };
-      const stop = (): void => kill('This was stopped.');
-      const timer = setTimeout(
-        () => kill(`This took longer than ${limit / 1000} seconds and was stopped.`),
-        limit,
-      );
-      signal?.addEventListener('abort', stop, { once: true });
-      child.on('message', (reply: JobReply) => {
-        if ('progress' in reply) {
-          tell?.(reply.progress);
-          return;
-        }
-        settle();
-        this.release(child);
-        if (reply.ok) resolve(reply.result);
-        else if (reply.sort === 'moved') reject(new DesignMoved());
-        else
-          reject(
-            reply.sort === 'person'
-              ? new Problem(REFUSALS[task.task] ?? 'query-failed', reply.message)
-              : Object.assign(new Error(reply.message), reply.code === undefined ? {} : { code: reply.code }),
-          );
-      });
-      child.once('exit', (code) => {
-        settle();
-        reject(new Error(`A job's process ended by itself (${code}).`));
-      });
-      const message: JobMessage = { path, task };
-      child.send(message);
-    });
+    if (this.closed) throw gaveUp();
+    const message: JobMessage = { path, task, limit };
+    for (let turn = 1; ; turn++) {
+      const ended = await this.once(message, signal, tell);
+      // A child that went before it had begun has done nothing: another does it.
+      if (ended.how === 'before' && turn < MOST_TURNS && !this.closed) continue;
+      if (ended.how !== 'answered') throw lost(task, ended);
+      const { reply } = ended;
+      if (reply.ok) return reply.result;
+      if (reply.sort === 'moved') throw new DesignMoved();
+      if (reply.sort === 'person') throw new Problem(REFUSALS[task.task] ?? 'query-failed', reply.message);
+      throw Object.assign(new Error(reply.message), reply.code === undefined ? {} : { code: reply.code });
+    }
+  }
+
+  /** Has one child do a job, which is killed when whoever asked has gone, or its time is over. */
+  private async once(
+    message: JobMessage,
+    signal: AbortSignal | undefined,
+    tell: Tell | undefined,
+  ): Promise<Ended> {
+    const child = this.idle.pop() ?? this.start();
+    let reason: string | null = null;
+    const kill = (why: string): void => {
+      reason ??= why;
+      child.kill();
+    };
+    const stop = (): void => kill('This was stopped.');
+    const { limit } = message;
+    const timer = setTimeout(
+      () => kill(`This took longer than ${limit / 1000} seconds and was stopped.`),
+      limit,
+    );
+    signal?.addEventListener('abort', stop, { once: true });
+    try {
+      const ended = await child.run(message, tell);
+      if (reason !== null) throw new Problem('stopped', reason);
+      if (ended.how === 'answered') this.release(child);
+      else this.warm();
+      return ended;
+    } finally {
+      clearTimeout(timer);
+      signal?.removeEventListener('abort', stop);
+    }
   }
 }
 
-const gaveUp = (): Problem => new Problem('stopped', 'This was stopped before it began.');
+/** Times that a job is given to a child which goes before it begins. */
+const MOST_TURNS = 3;
 
-/** The child's code lies beside the built server, or beside this source when it runs from source. */
-function start(): ChildProcess {
-  const source = import.meta.url.endsWith('.ts');
-  const entry = fileURLToPath(new URL(source ? './child.ts' : './child.js', import.meta.url));
-  return fork(entry, [String(process.pid)], {
-    serialization: 'advanced',
-    execArgv: source ? ['--import', 'tsx'] : [],
-    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
-  });
+/** What people read of a job whose process ended by itself, or was ended by the machine. */
+function lost(task: Task, { code, signal }: Extract<Ended, { how: 'before' | 'amid' }>): Problem {
+  process.stderr.write(
+    `The process of a job (${task.task}) ended by itself: ${signal ?? code ?? 'not begun'}.\n`,
+  );
+  return new Problem(
+    'stopped',
+    queueOf(task) === 'write'
+      ? 'The process that wrote this ended before it could say whether all of it was done. Either all of it is there or nothing: look before you try again.'
+      : 'The process that worked on this ended before it was done: try again. If it stays, ask for less at once.',
+  );
 }
+
+const gaveUp = (): Problem => new Problem('stopped', 'This was stopped before it began.');
