@@ -1,5 +1,6 @@
 import '@heathridge/core/temporal';
 import { randomInt } from 'node:crypto';
+import type { IncomingHttpHeaders } from 'node:http';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import compress from '@fastify/compress';
@@ -7,6 +8,7 @@ import cookie from '@fastify/cookie';
 import rateLimit from '@fastify/rate-limit';
 import Fastify, { type FastifyError, type FastifyInstance, type FastifyReply } from 'fastify';
 import { systemClock, type Clock } from './clock';
+import { assertShallow } from './http/json-body';
 import { Newsroom } from './http/news';
 import { Presence } from './http/presence';
 import { openApi } from './http/openapi';
@@ -56,6 +58,8 @@ export interface AppOptions {
   readonly trustedProxies?: readonly string[];
   /** Whether the demo's passwords open anything: only where nobody else can reach the server. */
   readonly demoOpen?: boolean;
+  /** Milliseconds in which a body must come that is read as a whole; 30,000 by default. */
+  readonly patience?: number;
   /** What outside of the server may be asked for rows; the open net by default. */
   readonly reach?: Reach;
 }
@@ -69,6 +73,10 @@ export interface App {
 
 /** Bytes of a request's body that are taken: a save of thousands of rows, not a film. */
 const MOST_BODY = 4 * 1024 * 1024;
+
+/** Whether something follows the head of a request. */
+const hasBody = (headers: IncomingHttpHeaders): boolean =>
+  headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
 
 /** Milliseconds between looks for outside sources whose time has come. */
 const EVERY_MINUTE = 60_000;
@@ -100,6 +108,7 @@ export async function buildApp({
   signInsAMinute = 30,
   trustedProxies = [],
   demoOpen = true,
+  patience = 30_000,
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   mkdirSync(data, { recursive: true });
@@ -146,6 +155,8 @@ export async function buildApp({
   });
   server.setErrorHandler((error: FastifyError, request, reply) => {
     const problem = asProblem(error);
+    // What is still on its way is not waited for: it was not read, and is not to be.
+    if (hasBody(request.headers) && !request.raw.complete) void reply.header('connection', 'close');
     if (problem.status >= 500) {
       const { number } = problem.extras;
       request.log.error({ number, err: error });
@@ -160,7 +171,10 @@ export async function buildApp({
     reply.headers(HEADERS);
     // To a browser on this machine, or a proxy on it, bytes cost less than the work of packing them.
     if (isLoopback(request.socket.remoteAddress)) request.headers['x-no-compression'] = 'true';
-    done();
+    // Where nothing is nothing is read either.
+    if (request.is404 && request.method !== 'GET' && request.method !== 'HEAD')
+      done(new Problem('not-found', 'There is nothing at this address.'));
+    else done();
   });
   await server.register(cookie);
   await server.register(compress, {
@@ -171,6 +185,17 @@ export async function buildApp({
   });
   await server.register(rateLimit, { global: false });
 
+  const json = server.getDefaultJsonParser('error', 'error');
+  server.removeContentTypeParser('application/json');
+  server.addContentTypeParser('application/json', { parseAs: 'string' }, (request, text, done) => {
+    try {
+      assertShallow(text as string);
+    } catch (error) {
+      done(error as Error);
+      return;
+    }
+    json(request, text as string, done);
+  });
   server.addContentTypeParser(
     'application/octet-stream',
     { parseAs: 'buffer', bodyLimit: MOST_BYTES },
@@ -181,7 +206,7 @@ export async function buildApp({
   for (const type of [DATABASE, SHEET])
     server.addContentTypeParser(type, (_, body, done) => done(null, body));
 
-  const router = new Router(server, context);
+  const router = new Router(server, context, patience);
   sessionRoutes(router, signInsAMinute);
   fileRoutes(router);
   planRoutes(router);

@@ -59,6 +59,16 @@ export interface RouteRecord {
   readonly answer?: v.GenericSchema | undefined;
 }
 
+/** Whoever calls, as far as that is known before the body is read. */
+interface Admitted {
+  readonly params: Readonly<Record<string, string>>;
+  readonly person: Person | null;
+  readonly role: Role | null;
+}
+
+/** Bytes of a body that somebody may send who has not signed in. */
+const MOST_OF_STRANGERS = 16 * 1024;
+
 /** Registers routes; rights, origin, query and body are checked here and nowhere else. */
 export class Router {
   readonly records: RouteRecord[] = [];
@@ -66,7 +76,12 @@ export class Router {
   constructor(
     private readonly app: FastifyInstance,
     private readonly context: Context,
+    /** Milliseconds in which a body must come that is read as a whole. */
+    private readonly patience: number,
   ) {}
+
+  private readonly admitted = new WeakMap<FastifyRequest, Admitted>();
+  private readonly waiting = new WeakMap<FastifyRequest, NodeJS.Timeout>();
 
   /** Counts calls by a key of one's own: for limits that are not about addresses. */
   limiter(options: CreateRateLimitOptions): ReturnType<FastifyInstance['createRateLimit']> {
@@ -82,14 +97,20 @@ export class Router {
       method,
       url,
       config: spec.rateLimit ? { rateLimit: { ...spec.rateLimit } } : {},
+      // Of those who are not known yet no more is read than a name and a password take.
+      ...(needs === 'anyone' ? { bodyLimit: MOST_OF_STRANGERS } : {}),
+      // Before a byte of the body is read: nobody who may not do it can make the server work.
+      onRequest: (request, reply, done) => {
+        this.admitted.set(request, this.admit(method, needs, request));
+        if (body) this.cutWhenSlow(request, reply);
+        done();
+      },
+      preValidation: (request, _, done) => {
+        clearTimeout(this.waiting.get(request));
+        done();
+      },
       handler: async (request, reply) => {
-        const params = checkedParams(request.params as Record<string, string>);
-        const token = tokenOf(request);
-        if (method !== 'GET' && token?.from !== 'header') sameOrigin(request);
-        const person = token ? this.context.accounts.person(token.value) : null;
-        const role =
-          person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
-        this.check(needs, person, role, params['file']);
+        const { params, person, role } = this.admitted.get(request)!;
         const { context } = this;
         let gone: AbortSignal | null = null;
         const call: Pick<Call, 'person' | 'file' | 'viewer'> & Record<string, unknown> = {
@@ -121,6 +142,30 @@ export class Router {
         return upToDate(() => spec.handler(call as never));
       },
     });
+  }
+
+  /** Who calls, and whether she may. Throws a problem where she may not. */
+  private admit(method: string, needs: Need, request: FastifyRequest): Admitted {
+    const params = checkedParams(request.params as Record<string, string>);
+    const token = tokenOf(request);
+    if (method !== 'GET' && token?.from !== 'header') sameOrigin(request);
+    const person = token ? this.context.accounts.person(token.value) : null;
+    const role =
+      person && params['file'] !== undefined ? this.context.files.role(params['file'], person.id) : null;
+    this.check(needs, person, role, params['file']);
+    return { params, person, role };
+  }
+
+  /** Ends a call whose body does not come: it holds a place, and what has come of it. */
+  private cutWhenSlow(request: FastifyRequest, reply: FastifyReply): void {
+    const timer = setTimeout(() => {
+      const words = `The whole of a request must come within ${this.patience / 1000} seconds.`;
+      void reply.header('connection', 'close').send(new Problem('stopped', words));
+      reply.raw.once('finish', () => request.raw.destroy());
+    }, this.patience);
+    timer.unref();
+    request.raw.once('close', () => clearTimeout(timer));
+    this.waiting.set(request, timer);
   }
 
   private check(needs: Need, person: Person | null, role: Role | null, file: string | undefined): void {

@@ -1,7 +1,7 @@
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { field, number, table } from '../../../core/src/design/testing/office';
-import { Office, type Answer } from '../testing/office';
+import { Office, ORIGIN, type Answer } from '../testing/office';
 
 const FORM = {
   type: 'form',
@@ -211,7 +211,7 @@ describe('bad input', () => {
     const answer = await office.app.server.inject({
       method: 'POST',
       url: '/api/session',
-      headers: { 'content-type': 'application/json' },
+      headers: { 'content-type': 'application/json', origin: ORIGIN },
       payload: '{"login": ',
     });
     expect(answer.statusCode).toBe(400);
