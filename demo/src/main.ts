@@ -32,11 +32,16 @@ if (app.context.accounts.isEmpty())
 for (const { role, login, password } of app.context.accounts.demoSignIns())
   process.stdout.write(`  sign in as the demo ${role}: ${login} / ${password}\n`);
 
+/** Milliseconds in which the server has ended, come what may. */
+const LONGEST_END = 9000;
+
 let closing = false;
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
     if (closing) return;
     closing = true;
+    // Whatever hangs: who starts it anew is not to wait for it.
+    setTimeout(() => process.exit(1), LONGEST_END).unref();
     app.close().then(
       () => process.exit(0),
       (error: Error) => {

@@ -1,7 +1,6 @@
 import '@heathridge/core/temporal';
 import { randomInt } from 'node:crypto';
 import type { IncomingHttpHeaders } from 'node:http';
-import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import compress from '@fastify/compress';
 import cookie from '@fastify/cookie';
@@ -40,6 +39,7 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
+import { keepPrivate } from './store/private';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
@@ -68,7 +68,11 @@ export interface App {
   readonly server: FastifyInstance;
   readonly context: Context;
   readonly routes: readonly RouteRecord[];
-  close(): Promise<void>;
+  /**
+   * Takes nothing new, and lets what is being done end, for `finish` milliseconds at most; what still hangs then is cut
+   * off, and its work undone.
+   */
+  close(finish?: number): Promise<void>;
 }
 
 /** Bytes of a request's body that are taken: a save of thousands of rows, not a film. */
@@ -77,6 +81,9 @@ const MOST_BODY = 4 * 1024 * 1024;
 /** Whether something follows the head of a request. */
 const hasBody = (headers: IncomingHttpHeaders): boolean =>
   headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
+
+/** Milliseconds that what is being done has to end when the server is to. */
+const FINISH = 5000;
 
 /** Milliseconds between looks for outside sources whose time has come. */
 const EVERY_MINUTE = 60_000;
@@ -111,7 +118,7 @@ export async function buildApp({
   patience = 30_000,
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
-  mkdirSync(data, { recursive: true });
+  keepPrivate(data);
   const registryConnection = openForWriting(join(data, 'registry.db'));
   const registry = ormOver(registryConnection);
   migrate(registry, 'registry');
@@ -248,12 +255,17 @@ export async function buildApp({
     server,
     context,
     routes: router.records,
-    async close() {
+    async close(finish = FINISH) {
       clearInterval(looking);
       ending.abort();
       context.news.close();
-      context.jobs.close();
+      const cut = setTimeout(() => {
+        context.jobs.close();
+        server.server.closeAllConnections();
+      }, finish);
       await server.close();
+      clearTimeout(cut);
+      context.jobs.close();
       context.files.close();
       registryConnection.close();
     },

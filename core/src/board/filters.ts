@@ -26,7 +26,9 @@ export type RowsPart = ScreenPart | DrawnPart;
 /** Field ids from the rows of a part to what a filter asks for. */
 export type Way = readonly string[];
 
-const Day = v.nullable(v.pipe(v.string(), v.check<string, string>(isDate, 'This is no date.')));
+const Day = v.nullable(
+  v.pipe(v.string(), v.maxLength(10), v.check<string, string>(isDate, 'This is no date.')),
+);
 
 /** What somebody has chosen in a filter: a row by its key, or days; nothing of it narrows nothing. */
 export const Chosen = v.object({

@@ -15,7 +15,6 @@ import {
   Settings,
   SqlName,
   Table,
-  TableLink,
   withDocuments,
   type Design,
 } from '../design';
@@ -27,7 +26,12 @@ export const Convert = v.object({
   /** The order in which dates of three numbers are read; null for the office's. */
   dateOrder: v.optional(v.nullable(v.picklist(['dmy', 'mdy', 'ymd']))),
   /** Texts to read in place of others: a choice by its new name, a correction. */
-  instead: v.optional(v.record(v.pipe(v.string(), v.maxLength(500)), v.pipe(v.string(), v.maxLength(500)))),
+  instead: v.optional(
+    v.pipe(
+      v.record(v.pipe(v.string(), v.maxLength(500)), v.pipe(v.string(), v.maxLength(500))),
+      v.maxEntries(2000, 'At most 2,000 texts are read in place of others.'),
+    ),
+  ),
   /** What happens to a value that cannot be read: it stops the draft, or the field is left empty. */
   otherwise: v.optional(v.picklist(['stop', 'empty'])),
 });
@@ -42,7 +46,7 @@ const FieldPatch = v.partial(
     alwaysFilled: v.boolean(),
     noTwoAlike: v.boolean(),
     indexed: v.boolean(),
-    start: v.nullable(v.string()),
+    start: Field.entries.start,
     rule: v.nullable(Rule),
   }),
 );
@@ -66,10 +70,10 @@ export const Change = v.variant('change', [
         name: SqlName,
         label: Label,
         plural: Label,
-        display: v.nullable(v.string()),
+        display: Table.entries.display,
         key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.'), v.maxLength(16)),
-        rules: v.array(Rule),
-        links: v.array(TableLink),
+        rules: Table.entries.rules.wrapped,
+        links: Table.entries.links.wrapped,
         noTwoAlike: Table.entries.noTwoAlike,
         order: Table.entries.order,
       }),

@@ -149,7 +149,7 @@ export const FieldType = v.variant('kind', [
       v.maxLength(500, 'A Choice field has at most 500 choices; a table with a lookup suits more.'),
       v.check((list) => new Set(list).size === list.length, 'The same choice stands there twice.'),
     ),
-    colours: v.optional(v.record(ChoiceText, v.picklist(COLOURS))),
+    colours: v.optional(v.pipe(v.record(ChoiceText, v.picklist(COLOURS)), v.maxEntries(500))),
     as: v.optional(v.picklist(['dropdown', 'radio'])),
   }),
   v.object({
@@ -241,7 +241,11 @@ export const Table = v.object({
     v.minLength(1, 'A table needs a field.'),
     v.maxLength(300, 'A table has at most 300 fields.'),
   ),
-  key: v.pipe(v.array(Id), v.minLength(1, 'A table needs a key.')),
+  key: v.pipe(
+    v.array(Id),
+    v.minLength(1, 'A table needs a key.'),
+    v.maxLength(16, 'A key has at most 16 fields.'),
+  ),
   /** How a row is shown in one line, in stored form; null for its key. */
   display: v.nullable(ExpressionText),
   /** Rules over several fields, or over other rows. */
@@ -384,12 +388,22 @@ export const QueryCondition: v.GenericSchema<unknown, QueryCondition> = v.varian
 const conditionDepth = (conditions: readonly QueryCondition[]): number =>
   1 + Math.max(0, ...conditions.map((item) => (item.is === 'so' ? 0 : conditionDepth(item.of))));
 
+const conditionCount = (conditions: readonly QueryCondition[]): number =>
+  conditions.reduce((sum, item) => sum + (item.is === 'so' ? 1 : 1 + conditionCount(item.of)), 0);
+
+/** Conditions in one another multiply: 20,000 of them kept a server busy for 39 s. */
+const MOST_CONDITIONS_IN_ALL = 500;
+
 /** Conditions that all hold. */
 export const QueryConditions = v.pipe(
   Conditions,
   v.check(
     (conditions) => conditionDepth(conditions) <= MOST_CONDITION_DEPTH,
     `Conditions stand in one another at most ${MOST_CONDITION_DEPTH} deep.`,
+  ),
+  v.check(
+    (conditions) => conditionCount(conditions) <= MOST_CONDITIONS_IN_ALL,
+    `A query has at most ${MOST_CONDITIONS_IN_ALL} conditions in all.`,
   ),
 );
 
@@ -780,14 +794,17 @@ export const Report = v.object({
   id: Id,
   label: Label,
   source: v.object({ kind: v.picklist(['table', 'query']), id: Id }),
-  columns: v.array(
-    v.object({
-      /** A field's id of a table, a column's id of a query. */
-      column: ColumnId,
-      label: Label,
-      sum: v.boolean(),
-      share: v.optional(v.pipe(v.number(), v.minValue(0.2), v.maxValue(10))),
-    }),
+  columns: v.pipe(
+    v.array(
+      v.object({
+        /** A field's id of a table, a column's id of a query. */
+        column: ColumnId,
+        label: Label,
+        sum: v.boolean(),
+        share: v.optional(v.pipe(v.number(), v.minValue(0.2), v.maxValue(10))),
+      }),
+    ),
+    v.maxLength(300, 'A report has at most 300 columns.'),
   ),
   group: v.nullable(v.object({ column: ColumnId, newPage: v.boolean() })),
   sort: v.nullable(v.object({ column: ColumnId, descending: v.boolean() })),

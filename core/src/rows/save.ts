@@ -1,29 +1,38 @@
 import * as v from 'valibot';
 import { Id } from '../design';
-import type { Value } from '../values';
+import { MOST_TEXT, type Value } from '../values';
+
+/** Values that one row may have: a table has at most 300 fields. */
+const MOST_VALUES = 300;
+// A little more than fits, so that the row is refused in words of its field.
+const Text = v.pipe(v.string(), v.maxLength(4 * MOST_TEXT));
 
 // What comes most often stands first: an option that does not fit costs the making of its message.
-const Plain = v.union([v.string(), v.null(), v.boolean(), v.number()]);
+const Plain = v.union([Text, v.null(), v.boolean(), v.number()]);
 
 /** A value, or the key of a row that the same save adds (named by its `temp`). */
 const Given = v.union([Plain, v.object({ temp: v.pipe(v.string(), v.maxLength(40)) })]);
 
-export const Key = v.pipe(v.array(v.union([v.number(), v.string()])), v.minLength(1), v.maxLength(16));
+const KeyValue = v.union([v.number(), v.pipe(v.string(), v.maxLength(MOST_TEXT))]);
+export const Key = v.pipe(v.array(KeyValue), v.minLength(1), v.maxLength(16));
+
+const ValuesOf = <T extends v.GenericSchema>(value: T) =>
+  v.pipe(v.record(Id, value), v.maxEntries(MOST_VALUES, `A row has at most ${MOST_VALUES} values.`));
 
 export const RowChange = v.variant('op', [
   v.object({
     op: v.literal('insert'),
     table: Id,
     temp: v.optional(v.pipe(v.string(), v.maxLength(40))),
-    values: v.record(Id, Given),
+    values: ValuesOf(Given),
   }),
   v.object({
     op: v.literal('update'),
     table: Id,
     key: Key,
-    values: v.record(Id, Given),
+    values: ValuesOf(Given),
     /** What the changed fields held when the edit began. */
-    was: v.record(Id, Plain),
+    was: ValuesOf(Plain),
   }),
   v.object({ op: v.literal('delete'), table: Id, key: Key }),
 ]);

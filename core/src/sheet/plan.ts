@@ -43,7 +43,10 @@ export const SheetStyle = v.object({
 
 export type SheetStyle = v.InferOutput<typeof SheetStyle>;
 
-const Instead = v.record(v.pipe(v.string(), v.maxLength(500)), v.pipe(v.string(), v.maxLength(500)));
+const Instead = v.pipe(
+  v.record(v.pipe(v.string(), v.maxLength(500)), v.pipe(v.string(), v.maxLength(500))),
+  v.maxEntries(2000, 'At most 2,000 texts are read in place of others.'),
+);
 
 export const BroughtColumn = v.object({
   /** The column of the sheet, from 0, and the field that takes it. */

@@ -11,10 +11,13 @@ declare const URL: new (text: string) => {
   readonly password: string;
 };
 
+/** Characters of a heading. */
+const MOST_HEADING = 100_000;
+
 /** How the rows of a table come from an outside source: what is kept beside the table, to be done again. */
 export const Source = v.object({
   /** The headings as they were, since columns may stand elsewhere the next time. */
-  headings: v.pipe(v.array(v.string()), v.maxLength(MOST_COLUMNS)),
+  headings: v.pipe(v.array(v.pipe(v.string(), v.maxLength(MOST_HEADING))), v.maxLength(MOST_COLUMNS)),
   style: SheetStyle,
   ...Remembered.entries,
   again: Again,

@@ -190,6 +190,9 @@ const unitless = (text: string, unit: string | null | undefined): string => {
     : text;
 };
 
+/** Characters (units of UTF-16) of one value: a book has fewer, and lists of such rows must still be sent. */
+export const MOST_TEXT = 2 ** 20;
+
 /** Only characters of which nothing need be asked. */
 // eslint-disable-next-line no-control-regex
 const ASCII = /^[\x01-\x7f]*$/;
@@ -205,6 +208,10 @@ const UNTICKED = new Set(['no', 'n', 'false', '0', '']);
  * false). The message of a refusal is for people and quotes what was typed.
  */
 export function readValue(kind: ValueKind, text: string, { locale, today, written }: Reading): Read {
+  if (text.length > MOST_TEXT)
+    return bad(
+      `This text has ${text.length.toLocaleString('en-GB')} characters; at most ${MOST_TEXT.toLocaleString('en-GB')} fit into one field. Keep it as an attached file.`,
+    );
   if (!ASCII.test(text) && /[\0\ufffe\uffff]|\p{Surrogate}/u.test(text))
     return bad('This text holds a character that cannot be kept (NUL, or a broken one).');
   if (kind.kind === 'tick') {

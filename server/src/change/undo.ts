@@ -28,7 +28,7 @@ import {
 } from '@heathridge/core/design';
 import { sqlName, sqlText } from '@heathridge/core/expression';
 import { Key } from '@heathridge/core/rows';
-import { checkValue } from '@heathridge/core/values';
+import { checkValue, MOST_TEXT } from '@heathridge/core/values';
 import { loadDesign, saveDesign } from '../store/definitions';
 import { remember } from '../store/history';
 import { guarded, prepared } from '../store/statements';
@@ -97,7 +97,7 @@ export interface UndoOrder {
 export const Given = v.object({
   field: Id,
   key: Key,
-  value: v.nullable(v.union([v.string(), v.number(), v.boolean()])),
+  value: v.nullable(v.union([v.pipe(v.string(), v.maxLength(MOST_TEXT)), v.number(), v.boolean()])),
 });
 export type Given = v.InferOutput<typeof Given>;
 

@@ -1,3 +1,4 @@
+import { crc32, deflateSync } from 'node:zlib';
 import type { Change } from '@heathridge/core/change';
 import type { Field, FieldType, Rule } from '@heathridge/core/design';
 import { field, lookup, number, table } from '../../../core/src/design/testing/office';
@@ -383,6 +384,55 @@ describe('every kind of field', () => {
     const lost = await office.save({ op: 'insert', table: 't_thing', values: { f_kPic: 99999 } });
     expect(lost.body.errors[0]).toEqual(jasmine.objectContaining({ field: 'f_kPic' }));
     expect((await office.call('GET', 'attachments/99999')).status).toBe(404);
+  });
+});
+
+describe('a gigantic picture', () => {
+  /** The beginning of a PNG of so many points (PNG, third edition, 11.2.1), with next to nothing in it. */
+  const png = (width: number, height: number): Buffer => {
+    const chunk = (type: string, data: Buffer): Buffer => {
+      const body = Buffer.concat([Buffer.from(type, 'latin1'), data]);
+      const frame = Buffer.alloc(8);
+      frame.writeUInt32BE(data.length, 0);
+      frame.writeUInt32BE(crc32(body), 4);
+      return Buffer.concat([frame.subarray(0, 4), body, frame.subarray(4)]);
+    };
+    const head = Buffer.alloc(13);
+    head.writeUInt32BE(width, 0);
+    head.writeUInt32BE(height, 4);
+    head.set([8, 2, 0, 0, 0], 8);
+    return Buffer.concat([
+      Buffer.from('89504e470d0a1a0a', 'hex'),
+      chunk('IHDR', head),
+      chunk('IDAT', deflateSync(Buffer.alloc(1000))),
+      chunk('IEND', Buffer.alloc(0)),
+    ]);
+  };
+
+  it('is refused in words before anything of it is unpacked, however many come at once', async () => {
+    const office = await Office.open({ demo: false });
+    const send = (bytes: Buffer, query: string) =>
+      office.call('POST', `attachments?${query}`, bytes, 'builder', {
+        'content-type': 'application/octet-stream',
+      });
+    const many = await Promise.all(
+      Array.from({ length: 16 }, (_, i) =>
+        send(png(16_000, 16_000), `name=${i}.png&picture=${i % 2 ? 'yes' : 'no'}`),
+      ),
+    );
+    for (const [i, { status, body }] of many.entries())
+      expect([status, body.detail]).toEqual([
+        413,
+        `${i}.png has 16,000 x 16,000 points; at most 64 million are kept of a picture. Make it smaller first.`,
+      ]);
+    // One that follows is made small as ever; one that is broken is a file.
+    const { default: sharp } = await import('sharp');
+    const small = await sharp({ create: { width: 80, height: 40, channels: 3, background: '#2c6a4f' } })
+      .png()
+      .toBuffer();
+    expect((await send(small, 'name=a.png&picture=yes')).body.preview).toBeTrue();
+    expect((await send(png(100, 100), 'name=b.png')).body.preview).toBeFalse();
+    await office.close();
   });
 });
 

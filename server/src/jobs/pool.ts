@@ -223,7 +223,7 @@ export class JobPool {
       const ended = await this.once(message, signal, tell);
       // A child that went before it had begun has done nothing: another does it.
       if (ended.how === 'before' && turn < MOST_TURNS && !this.closed) continue;
-      if (ended.how !== 'answered') throw lost(task, ended);
+      if (ended.how !== 'answered') throw this.closed ? gaveUp() : lost(task, ended);
       const { reply } = ended;
       if (reply.ok) return reply.result;
       if (reply.sort === 'moved') throw new DesignMoved();

@@ -27,7 +27,9 @@ export function fileRoutes(router: Router): void {
     summary: 'Make a new, empty file',
     body: v.object({
       name: v.pipe(v.string(), v.maxLength(200)),
-      timeZone: v.optional(v.pipe(v.string(), v.check<string, string>(isTimeZone, 'This is no time zone.'))),
+      timeZone: v.optional(
+        v.pipe(v.string(), v.maxLength(100), v.check<string, string>(isTimeZone, 'This is no time zone.')),
+      ),
     }),
     handler: ({ context, person, body }) => {
       if (!person.maker) throw new Problem('not-allowed', 'Only a builder may make files.');

@@ -20,14 +20,17 @@ const MOST_ADVICE = 600_000;
 
 /** Answers to what a query asks, by the id of the question. */
 export const AnswersBody = v.pipe(
-  v.record(v.string(), v.nullable(v.union([v.pipe(v.string(), v.maxLength(4000)), v.number(), v.boolean()]))),
-  v.check((answers) => Object.keys(answers).length <= 200, 'At most 200 answers are taken.'),
+  v.record(
+    v.pipe(v.string(), v.maxLength(60)),
+    v.nullable(v.union([v.pipe(v.string(), v.maxLength(4000)), v.number(), v.boolean()])),
+  ),
+  v.maxEntries(200, 'At most 200 answers are taken.'),
 );
 
 /** Which group: what its rows are grouped by, as text; what is not named may be anything. */
 export const GroupKeys = v.pipe(
   v.record(v.pipe(v.string(), v.maxLength(60)), v.nullable(v.pipe(v.string(), v.maxLength(4000)))),
-  v.check((keys) => Object.keys(keys).length <= 30, 'Rows are grouped by at most 30 things.'),
+  v.maxEntries(30, 'Rows are grouped by at most 30 things.'),
 );
 
 /** Which rows: those of a group, by what it is grouped by; or those lost at a part, by its place in the funnel. */

@@ -7,6 +7,7 @@ import { documentProblems } from '@heathridge/core/documents';
 import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
 import { boundsOf, type Bounds } from '../rows/among';
 import { Key, NOTHING, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
+import { MOST_TEXT } from '@heathridge/core/values';
 import { todayIn, type Context } from '../http/context';
 import { MOST_TOLD, type News } from '../http/news';
 import { Problem } from '../problem';
@@ -140,15 +141,22 @@ function newsOf(request: SaveRequest, saved: readonly SavedRow[]): Pick<News, 't
   };
 }
 
+const LongText = v.pipe(v.string(), v.maxLength(MOST_TEXT));
+
 /** What a lookup's choices are asked with. */
 export const ChoicesBody = v.object({
   search: v.optional(v.pipe(v.string(), v.maxLength(200)), ''),
   /** The row the lookup stands in, by field id. */
-  row: v.optional(v.nullable(v.record(Id, v.union([v.null(), v.string(), v.number(), v.boolean()]))), null),
+  row: v.optional(
+    v.nullable(
+      v.pipe(v.record(Id, v.union([v.null(), LongText, v.number(), v.boolean()])), v.maxEntries(300)),
+    ),
+    null,
+  ),
   /** The key of that row, when it is in the file. */
   key: v.optional(v.nullable(Key), null),
   /** A key: is its row among the choices? */
-  only: v.optional(v.nullable(v.union([v.string(), v.number()])), null),
+  only: v.optional(v.nullable(v.union([LongText, v.number()])), null),
 });
 
 /** Choices of a lookup for the answer to a request. Throws `not-found` when it is gone. */

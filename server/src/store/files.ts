@@ -313,6 +313,8 @@ export class Files {
   close(): void {
     for (const { writer, reader } of this.open.values()) {
       reader.close();
+      // Another program that holds a file is not waited for: whoever opens it next reads its log.
+      writer.exec('PRAGMA busy_timeout = 0');
       writer.exec('PRAGMA wal_checkpoint(TRUNCATE)');
       writer.close();
     }

@@ -1,0 +1,33 @@
+import { chmodSync, lstatSync, mkdirSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+
+/** What other accounts of the machine may do: nothing. */
+const OTHERS = 0o077;
+
+/**
+ * Makes the folder of the office's data where it is not there, and closes it and all that lies in it, also what will, to
+ * other accounts of the machine. What belongs to somebody else stays as it is, and is said.
+ */
+export function keepPrivate(data: string): void {
+  process.umask(OTHERS);
+  mkdirSync(data, { recursive: true, mode: 0o700 });
+  const open: string[] = [];
+  close(data, open);
+  if (open.length > 0)
+    process.stderr.write(
+      `Other accounts of this machine can read ${open[0]!}${open.length > 1 ? `, and ${open.length - 1} more` : ''}: that cannot be changed from here.\n`,
+    );
+}
+
+function close(path: string, open: string[]): void {
+  const found = lstatSync(path);
+  // What a link leads to is not ours to change.
+  if (found.isSymbolicLink()) return;
+  if ((found.mode & OTHERS) !== 0)
+    try {
+      chmodSync(path, found.mode & 0o700);
+    } catch {
+      open.push(path);
+    }
+  if (found.isDirectory()) for (const name of readdirSync(path)) close(join(path, name), open);
+}
