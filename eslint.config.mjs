@@ -190,6 +190,10 @@ export default tseslint.config(
           message:
             'Hand values over as an array: the driver takes a single NULL, or bytes, for something else.',
         },
+        {
+          selector: "Literal[value='ROLLBACK']",
+          message: 'Take rollBack: where the engine has ended the transaction, this would hide why.',
+        },
       ],
     },
   },

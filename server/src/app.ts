@@ -286,10 +286,10 @@ function asProblem(error: FastifyError): Problem {
   if (/^SQLITE_BUSY/.test((error as { code?: string }).code ?? ''))
     return new Problem(
       'changing',
-      'Another program is writing to this file at this moment. What you typed is kept: try again in a moment.',
+      'Another program is using this file. What you typed is kept: try again when that program has let it go.',
     );
   if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
-    return new Problem('disk-full', 'The disk is full: nothing was changed.');
+    return new Problem('disk-full', 'The disk is full: nothing was saved.');
   if (error.statusCode !== undefined && error.statusCode < 500)
     return new Problem(
       'bad-request',

@@ -28,7 +28,7 @@ import {
   type Connection,
 } from '../store/driver';
 import { change, log } from '../store/file-schema';
-import { guarded, only } from '../store/statements';
+import { guarded, only, rollBack } from '../store/statements';
 import { columnFacts, foreignSchema } from './foreign-schema';
 import type { Tell } from './run';
 
@@ -156,7 +156,7 @@ class Maker {
     if (this.closed) return;
     this.closed = true;
     // Statements that are still about keep a connection, and its locks, alive.
-    if (this.db.inTransaction) this.db.exec('ROLLBACK');
+    rollBack(this.db);
     this.db.close();
   }
 

@@ -20,6 +20,7 @@ import { Problem } from '../problem';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import { change as changeLog, history, log } from '../store/file-schema';
+import { rollBack } from '../store/statements';
 import { keptProblem, runChecks, runSteps, StepError, type CheckResult, type Tell } from './run';
 
 /** What a child is given to apply a draft. */
@@ -144,11 +145,14 @@ export function locked(
     const result = work();
     // The last moment at which a child can hear that nobody waits for it any more.
     tell({ step: 1, of: 1, what: 'Writing it to the disk' });
-    db.exec(result.done ? 'COMMIT' : 'ROLLBACK');
-    if (!result.done) discardCopy(copy);
+    if (result.done) db.exec('COMMIT');
+    else {
+      rollBack(db);
+      discardCopy(copy);
+    }
     return result;
   } catch (error) {
-    db.exec('ROLLBACK');
+    rollBack(db);
     discardCopy(copy);
     if (error instanceof StepError) return { done: false, message: error.message, findings: null };
     throw error;
@@ -171,7 +175,7 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
       renameSync(copy + PART, copy);
       return;
     }
-    db.exec('ROLLBACK');
+    rollBack(db);
   }
   db.prepare('VACUUM INTO ?').run(copy);
   db.exec('BEGIN IMMEDIATE');

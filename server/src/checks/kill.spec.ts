@@ -119,7 +119,29 @@ describe('a design that changes under an open file', () => {
     tool.exec('ROLLBACK');
     tool.close();
     expect([status, body.type]).toEqual([423, '/problems/changing']);
+    expect(body.detail).toContain('Another program is using this file');
     expect((await save('26.00')).status).toBe(200);
+  });
+
+  it('waits for another program without keeping anybody else, and saves once it has let go', async () => {
+    const tool = openForWriting(office.path);
+    tool.exec('BEGIN IMMEDIATE');
+    let isSaved = false;
+    const saved = save('27.00').then((answer) => {
+      isSaved = true;
+      return answer;
+    });
+    // Others read meanwhile, and write to other files.
+    const others = await Promise.all([
+      office.call('GET', 'tables/t_hire/row?key=[1417]'),
+      office.call('POST', '/api/files', { name: 'Beside it' }),
+    ]);
+    expect(others.map(({ status }) => status)).toEqual([200, 200]);
+    expect(isSaved).toBeFalse();
+    tool.exec('ROLLBACK');
+    tool.close();
+    expect((await saved).status).toBe(200);
+    expect(await fee()).toMatch(/^27/);
   });
 });
 

@@ -1,5 +1,7 @@
 import type { CreateRateLimitOptions } from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { Readable } from 'node:stream';
+import { setTimeout } from 'node:timers/promises';
 import * as v from 'valibot';
 import type { Form, RoleDefinition } from '@heathridge/core/design';
 import { mayCall, screenOf, type Need, type Role, type Viewer } from '@heathridge/core/people';
@@ -139,7 +141,7 @@ export class Router {
             return { ...viewer, screen };
           },
         };
-        return upToDate(() => spec.handler(call as never));
+        return upToDate(() => spec.handler(call as never), request.body instanceof Readable ? 0 : MOST_WAIT);
       },
     });
   }
@@ -158,7 +160,7 @@ export class Router {
 
   /** Ends a call whose body does not come: it holds a place, and what has come of it. */
   private cutWhenSlow(request: FastifyRequest, reply: FastifyReply): void {
-    const timer = setTimeout(() => {
+    const timer = globalThis.setTimeout(() => {
       const words = `The whole of a request must come within ${this.patience / 1000} seconds.`;
       void reply.header('connection', 'close').send(new Problem('stopped', words));
       reply.raw.once('finish', () => request.raw.destroy());
@@ -181,16 +183,26 @@ export class Router {
 /** Design changes that may happen in a row while one call is answered. */
 const MOST_MOVES = 3;
 
+/** Milliseconds that a call waits for another program which holds a file, and between two tries. */
+const MOST_WAIT = 5000;
+const WAIT = 60;
+
+const isHeld = (error: unknown): boolean => /^SQLITE_BUSY/.test((error as { code?: string }).code ?? '');
+
 /**
  * Does some work on a file once more when its design has changed meanwhile: what was sent is then checked
- * against the design as it is now.
+ * against the design as it is now. While another program holds the file it is tried again and again, for `wait`
+ * milliseconds, and all others go on meanwhile: what the engine refuses for that has done nothing.
  */
-async function upToDate(work: () => unknown): Promise<unknown> {
-  for (let moves = 0; ; moves++)
+async function upToDate(work: () => unknown, wait: number): Promise<unknown> {
+  const until = performance.now() + wait;
+  for (let moves = 0; ;)
     try {
       return await work();
     } catch (error) {
-      if (!(error instanceof DesignMoved) || moves >= MOST_MOVES) throw error;
+      if (error instanceof DesignMoved && moves < MOST_MOVES) moves++;
+      else if (isHeld(error) && performance.now() < until) await setTimeout(WAIT);
+      else throw error;
     }
 }
 

@@ -24,7 +24,7 @@ import { toStored, type Stored } from '../rows/codec';
 import { engineError, isConstraintError } from '../rows/engine-error';
 import { eachRow } from '../rows/window';
 import { openForWriting, type Connection } from '../store/driver';
-import { guarded, only, prepared } from '../store/statements';
+import { guarded, only, prepared, rollBack } from '../store/statements';
 import { delimitedRows } from './delimited';
 import { SheetError } from './sheet-error';
 
@@ -272,7 +272,7 @@ export async function loadPackage(
     db.exec('COMMIT');
     return rows;
   } catch (error) {
-    if (db.inTransaction) db.exec('ROLLBACK');
+    rollBack(db);
     throw error;
   } finally {
     db.close();

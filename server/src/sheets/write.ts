@@ -14,7 +14,7 @@ import { isConstraintError } from '../rows/engine-error';
 import { columnsOf, rowFrom, type Saving } from '../rows/saving';
 import { loadDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection } from '../store/driver';
-import { prepared } from '../store/statements';
+import { prepared, rollBack } from '../store/statements';
 import type { Row } from '../store/history';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { partsOf } from './folder';
@@ -117,7 +117,7 @@ export function trial(
     if (error instanceof Refused) return error.all;
     throw error;
   } finally {
-    if (trying.inTransaction) trying.exec('ROLLBACK');
+    rollBack(trying);
     trying.close();
     clear();
   }
@@ -144,7 +144,7 @@ function intoKnown(db: Connection, order: BringOrder, kept: Plan, tell: Tell): B
     prepared(db, 'COMMIT').run();
     return written;
   } catch (error) {
-    if (db.inTransaction) prepared(db, 'ROLLBACK').run();
+    rollBack(db);
     if (error instanceof Refused) return { done: false, problems: error.problems };
     throw error;
   }

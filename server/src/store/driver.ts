@@ -8,6 +8,7 @@ import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
 import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
 import { letter, mark } from './file-schema';
 import { fillLetters, fillMarks } from '@heathridge/core/expression';
+import { inTransaction } from './statements';
 
 export type Connection = Database.Database;
 /** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
@@ -50,7 +51,10 @@ export function ormOver(connection: Connection): Orm {
   const dialect = new SQLiteSyncDialect();
   // The session asks for better-sqlite3's class; libsql's has the methods that it calls.
   const session = new BetterSQLiteSession(connection as never, dialect, undefined, {});
-  return new BaseSQLiteDatabase('sync', dialect, session as never, undefined) as unknown as Orm;
+  const orm = new BaseSQLiteDatabase('sync', dialect, session as never, undefined) as unknown as Orm;
+  // The driver's own rolls back what the engine has rolled back already, and then tells of that in place of the cause.
+  const transaction = <T>(work: (tx: Orm) => T): T => inTransaction(connection, () => work(orm));
+  return Object.assign(orm, { transaction });
 }
 
 /** The folder of generated migrations, beside the sources or beside the built server. */

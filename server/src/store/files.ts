@@ -70,10 +70,10 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
 }
 
 /**
- * Milliseconds a save waits for another program that is writing: the driver lets nothing else happen
- * meanwhile.
+ * Milliseconds a save waits within the engine for another program that is writing: nothing else happens meanwhile, for
+ * nobody. Longer waits are the router's, which lets others go on.
  */
-const PATIENCE = 250;
+const PATIENCE = 25;
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {
@@ -118,10 +118,14 @@ export class Files {
         { ...design, settings: { ...design.settings, timeZone } },
         { at: this.clock.now(), by: '' },
       );
-    } finally {
       db.close();
+      this.register(id, label, owner);
+    } catch (error) {
+      // A file that could not be made whole is none: nobody would ever find it again.
+      db.close();
+      for (const suffix of ['', '-wal', '-shm']) rmSync(this.path(id) + suffix, { force: true });
+      throw error;
     }
-    this.register(id, label, owner);
     return id;
   }
 

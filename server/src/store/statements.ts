@@ -36,6 +36,15 @@ export function only(db: Connection, sql: string): void {
 }
 
 /**
+ * Undoes the transaction that is open. After a full disk or a failed read there may be none any more, since the engine
+ * has ended it by itself: to roll back then would be an error of its own, which hides the one that is to be told.
+ */
+export function rollBack(db: Connection): void {
+  // eslint-disable-next-line no-restricted-syntax
+  if (db.inTransaction) db.exec('ROLLBACK');
+}
+
+/**
  * Work that is done wholly or not at all; nobody else writes meanwhile. Rolls back and passes on what it
  * throws.
  */
@@ -45,8 +54,7 @@ export function inTransaction<T>(db: Connection, work: () => T): T {
   try {
     result = work();
   } catch (error) {
-    // A failed statement may have ended the transaction by itself.
-    if (db.inTransaction) prepared(db, 'ROLLBACK').run();
+    rollBack(db);
     throw error;
   }
   prepared(db, 'COMMIT').run();

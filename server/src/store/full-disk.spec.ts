@@ -1,0 +1,76 @@
+import { readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { newQuery } from '@heathridge/core/query';
+import { Office } from '../testing/office';
+
+/**
+ * The engine itself says that the disk is full, as it does when it is: it is told to take no further page. No small file
+ * system is needed for it, which not every machine lets one make.
+ */
+describe('a full disk', () => {
+  let office: Office;
+  beforeAll(async () => (office = await Office.open()));
+  afterAll(() => office.close());
+
+  const filled = async <T>(work: () => Promise<T>): Promise<T> => {
+    const { writer } = office.app.context.files.get(office.file);
+    const [pages] = writer.prepare('PRAGMA page_count').raw().get() as [number];
+    writer.exec(`PRAGMA max_page_count = ${pages}`);
+    try {
+      return await work();
+    } finally {
+      writer.exec('PRAGMA max_page_count = 4294967294');
+    }
+  };
+  const many = 'x'.repeat(200_000);
+
+  it('is told as what it is, from every road that writes, and nothing of it is kept', async () => {
+    const rows = (): number => office.ask<[number]>('SELECT count(*) FROM hr_log')[0]![0];
+    const before = rows();
+    const document = {
+      ...newQuery('q_full', 'Full', { id: 't_hire' }),
+      written: { sql: `SELECT '${many.slice(0, 15_000)}'`, columns: [] },
+    };
+    const noted = (note: string, key: number) =>
+      ({ op: 'update', table: 't_hire', key: [key], values: { f_hireNote: note }, was: {} }) as const;
+    const roads: Record<string, () => ReturnType<Office['call']>> = {
+      'a save': () => office.call('POST', 'rows', { changes: [noted(many, 1417), noted(many, 1418)] }),
+      'a document': () => office.call('PUT', 'definitions/q_full', { document, base: 0 }),
+      'a picture': () =>
+        office.call('POST', 'attachments?name=a.bin', Buffer.alloc(3_000_000, 1), 'builder', {
+          'content-type': 'application/octet-stream',
+        }),
+      'a view': () =>
+        office.call('PUT', 'tables/t_hire/views', {
+          name: 'Full',
+          everyone: true,
+          view: {
+            columns: [],
+            sort: [],
+            conditions: Array.from({ length: 20 }, (_, i) => `${i} = '${many.slice(0, 3000)}'`),
+          },
+        }),
+    };
+    for (const [name, road] of Object.entries(roads)) {
+      const { status, body } = await filled(road);
+      expect([status, body.type])
+        .withContext(`${name}: ${body.detail}`)
+        .toEqual([507, '/problems/disk-full']);
+      expect(body.detail).withContext(name).toBe('The disk is full: nothing was saved.');
+      expect(rows()).withContext(name).toBe(before);
+      // No transaction is left open in which the next would write.
+      expect(office.app.context.files.get(office.file).writer.inTransaction).withContext(name).toBeFalse();
+    }
+    expect((await office.call('POST', 'rows', { changes: [noted('Free again', 1417)] })).status).toBe(200);
+  });
+
+  it('leaves no empty file behind where a new one cannot be made', async () => {
+    const folder = join(office.data, 'files');
+    const before = readdirSync(folder).sort();
+    const { files } = office.app.context;
+    spyOn(files, 'register').and.throwError(Object.assign(new Error('full'), { code: 'SQLITE_FULL' }));
+    const { status, body } = await office.call('POST', '/api/files', { name: 'Not made' });
+    expect([status, body.detail]).toEqual([507, 'The disk is full: nothing was saved.']);
+    expect(readdirSync(folder).sort()).toEqual(before);
+  });
+});
