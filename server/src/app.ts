@@ -134,6 +134,10 @@ export async function buildApp({
     reach,
   };
 
+  // Whoever has it open reads all of it anew.
+  context.files.onReplaced = (id) =>
+    context.news.tell(id, { account: '', by: '', entry: null, tables: [], design: true });
+
   const server = Fastify({
     logger: log ? { level: 'warn' } : false,
     bodyLimit: MOST_BODY,

@@ -141,7 +141,11 @@ export class Router {
             return { ...viewer, screen };
           },
         };
-        return upToDate(() => spec.handler(call as never), request.body instanceof Readable ? 0 : MOST_WAIT);
+        const wait = request.body instanceof Readable ? 0 : MOST_WAIT;
+        const answer = await upToDate(() => spec.handler(call as never), wait);
+        // Before it is acknowledged: a file can be taken away at any moment.
+        if (method !== 'GET' && role !== null) context.files.assertThere(params['file']!);
+        return answer;
       },
     });
   }

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs';
+import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { and, asc, eq } from 'drizzle-orm';
 import { emptyDesign, MOST_OF_NAME, MOST_UNITS_OF_NAME, type Design } from '@heathridge/core/design';
@@ -67,7 +67,19 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   changing: boolean;
   /** The engine's number for what the reader saw last: another one says that somebody has written. */
   seen: number;
+  /** Which file on the disk it is, and which its log: somebody may put others in their places. */
+  readonly inode: string;
+  readonly log: string;
 }
+
+/** Which file stands at a path; empty where there is none. */
+function inodeOf(path: string): string {
+  const found = statSync(path, { throwIfNoEntry: false });
+  return found ? `${found.dev} ${found.ino}` : '';
+}
+
+const TAKEN_AWAY =
+  'The database file of this name is not in its place any more: somebody has moved, renamed or deleted it on the server.';
 
 /**
  * Milliseconds a save waits within the engine for another program that is writing: nothing else happens meanwhile, for
@@ -89,6 +101,13 @@ export class Files {
   private readonly open = new Map<string, Opened>();
   private readonly folder: string;
   private readonly standings = new Map<string, Standing | null>();
+  /**
+   * Connections to files that have others in their places now. They are kept, and never closed: the engine would take
+   * the log of the new one for its own then, and delete it.
+   */
+  private readonly strays: Connection[] = [];
+  /** Hears of files that were replaced by others. */
+  onReplaced: (id: string) => void = () => undefined;
 
   constructor(
     private readonly registry: Orm,
@@ -249,8 +268,11 @@ export class Files {
   /** Opens a file, or gives it as it is open already. Throws `not-found` when there is none. */
   get(id: string): OpenFile {
     const known = this.open.get(id);
-    if (known) return this.upToDate(known);
+    if (known && inodeOf(known.path) === known.inode) return this.upToDate(known);
     const path = this.path(id);
+    // It may come back as it was: then it is gone on with.
+    if (known && !existsSync(path)) throw new Problem('not-found', TAKEN_AWAY);
+    if (known) this.setAside(known);
     if (!/^f_\w+$/.test(id) || !existsSync(path))
       throw new Problem('not-found', 'This file is not there (any more).');
     const writer = openForWriting(path);
@@ -269,9 +291,42 @@ export class Files {
     writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
     const reader = openForReading(path);
     const seen = dataVersion(writer);
-    const opened: Opened = { id, path, writer, orm, reader, design, copies, changing: false, seen };
+    const [inode, log] = [inodeOf(path), inodeOf(`${path}-wal`)];
+    const opened: Opened = {
+      id,
+      path,
+      writer,
+      orm,
+      reader,
+      design,
+      copies,
+      changing: false,
+      seen,
+      inode,
+      log,
+    };
     this.open.set(id, opened);
+    if (known) this.onReplaced(id);
     return opened;
+  }
+
+  /** Lets go of a file that has another in its place, with the log that was its own and would be played into that. */
+  private setAside({ id, path, writer, reader, log }: Opened): void {
+    this.strays.push(writer, reader);
+    this.open.delete(id);
+    if (log === '' || inodeOf(`${path}-wal`) !== log) return;
+    for (const suffix of ['-wal', '-shm'])
+      if (existsSync(path + suffix)) renameSync(path + suffix, `${path}${suffix}.stray`);
+  }
+
+  /**
+   * Looks whether the file that was just written still stands in its place. Throws `not-found` where it does not: what
+   * was written is in a file that nobody will find.
+   */
+  assertThere(id: string): void {
+    const opened = this.open.get(id);
+    if (opened && inodeOf(opened.path) !== opened.inode)
+      throw new Problem('not-found', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
   }
 
   /**
