@@ -5,6 +5,7 @@ import { setTimeout } from 'node:timers/promises';
 import * as v from 'valibot';
 import type { Form, RoleDefinition } from '@heathridge/core/design';
 import { mayCall, screenOf, type Need, type Role, type Viewer } from '@heathridge/core/people';
+import { caller } from '../jobs/caller';
 import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
@@ -142,7 +143,9 @@ export class Router {
           },
         };
         const wait = request.body instanceof Readable ? 0 : MOST_WAIT;
-        const answer = await upToDate(() => spec.handler(call as never), wait);
+        const answer = await caller.run(person?.id ?? '', () =>
+          upToDate(() => spec.handler(call as never), wait),
+        );
         // Before it is acknowledged: a file can be taken away at any moment.
         if (method !== 'GET' && role !== null) context.files.assertThere(params['file']!);
         return answer;

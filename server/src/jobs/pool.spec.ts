@@ -1,5 +1,6 @@
 import { Problem } from '../problem';
 import { Office } from '../testing/office';
+import { caller } from './caller';
 import { JobPool } from './pool';
 
 describe('the pool of jobs', () => {
@@ -190,6 +191,23 @@ describe('the pool of jobs', () => {
     expect(few['alive'].size).toBe(0);
     // Nobody is left to do anything.
     expect(((await refusal(few.run(office.path, slow()))) as Problem).type).toBe('stopped');
+  });
+
+  it('goes on with what others ask for beside the longest work of one', async () => {
+    const few = new JobPool();
+    const gone = new AbortController();
+    const hers = caller.run('a_one', () =>
+      Array.from({ length: 6 }, () =>
+        refusal(few.run(office.path, slow(), { signal: gone.signal, queue: 'long' })),
+      ),
+    );
+    const theirs = await caller.run('a_two', () =>
+      few.run(office.path, { ...slow(), sql: 'SELECT 7' }, { queue: 'long' }),
+    );
+    expect(theirs).toEqual([[7]]);
+    gone.abort();
+    for (const one of hers) expect(((await one) as Problem).type).toBe('stopped');
+    few.close();
   });
 
   it('does many jobs, a few at a time', async () => {

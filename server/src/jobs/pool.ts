@@ -3,7 +3,9 @@ import type { ProblemType } from '@heathridge/core/api';
 import { Problem } from '../problem';
 import { DesignMoved } from '../store/versions';
 import type { JobMessage } from './child';
+import { caller } from './caller';
 import { JobChild, type Ended } from './job-child';
+import { Line } from './line';
 import type { Results, Task } from './tasks';
 
 export interface JobOptions {
@@ -23,7 +25,7 @@ export type Queue = 'short' | 'long' | 'write' | 'background' | 'trial';
 /** Children that work at once for each line. */
 const MOST_RUNNING: Readonly<Record<Queue, number>> = {
   short: 3,
-  long: 2,
+  long: 3,
   write: 2,
   background: 1,
   trial: 1,
@@ -34,6 +36,9 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   count: 'short',
   list: 'short',
   choices: 'short',
+  page: 'short',
+  'work out': 'short',
+  'prepared change': 'short',
   apply: 'write',
   undo: 'write',
   whole: 'write',
@@ -81,13 +86,9 @@ export class JobPool {
   private idle: JobChild[] = [];
   /** All that live, whether they work or not. */
   private readonly alive = new Set<JobChild>();
-  private readonly lines: Record<Queue, { running: number; readonly waiting: (() => void)[] }> = {
-    short: { running: 0, waiting: [] },
-    long: { running: 0, waiting: [] },
-    write: { running: 0, waiting: [] },
-    background: { running: 0, waiting: [] },
-    trial: { running: 0, waiting: [] },
-  };
+  private readonly lines = Object.fromEntries(
+    Object.entries(MOST_RUNNING).map(([queue, places]) => [queue, new Line(places)]),
+  ) as Record<Queue, Line>;
   /** Jobs for which several may wait. */
   private readonly shared = new Map<string, SharedJob>();
   private closed = false;
@@ -104,15 +105,13 @@ export class JobPool {
     { signal, limit = 60_000, tell, queue = queueOf(task) }: JobOptions = {},
   ): Promise<Results[T['task']]> {
     const line = this.lines[queue];
-    await this.turn(queue, signal);
+    const who = caller.getStore() ?? '';
+    await line.enter(who, signal, gaveUp);
     try {
       if (signal?.aborted) throw gaveUp();
       return (await this.job(path, task, signal, limit, tell)) as Results[T['task']];
     } finally {
-      // Whoever waits takes the place over.
-      const next = line.waiting.shift();
-      if (next) next();
-      else line.running--;
+      line.leave(who);
     }
   }
 
@@ -157,28 +156,6 @@ export class JobPool {
       own.result
         .finally(() => signal?.removeEventListener('abort', leave))
         .then((result) => resolve(result as Results[T['task']]), reject);
-    });
-  }
-
-  /** Waits until a child is free in a line, unless whoever asked gives up before. */
-  private turn(queue: Queue, signal: AbortSignal | undefined): Promise<void> {
-    const line = this.lines[queue];
-    if (line.running < MOST_RUNNING[queue]) {
-      line.running++;
-      return Promise.resolve();
-    }
-    const { waiting } = line;
-    return new Promise((resolve, reject) => {
-      const next = (): void => {
-        signal?.removeEventListener('abort', leave);
-        resolve();
-      };
-      const leave = (): void => {
-        waiting.splice(waiting.indexOf(next), 1);
-        reject(gaveUp());
-      };
-      waiting.push(next);
-      signal?.addEventListener('abort', leave, { once: true });
     });
   }
 
