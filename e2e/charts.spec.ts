@@ -156,6 +156,15 @@ test('a chart and a pivot stand on a board, follow its filter, and can be taken 
   // The pivot of all years has more months than that of one.
   await expect.poll(() => all.count()).toBeLessThan(before);
   await accessible(page, 'a board with a chart and a pivot');
+  // A mark leads to its rows by keys, and back to where one was.
+  await chart.getByRole('application').focus();
+  for (const key of ['ArrowRight', 'ArrowRight', 'Enter']) await page.keyboard.press(key);
+  await expect(chart.getByRole('heading', { name: /^Rows behind \w+ \d{4}, / })).toBeVisible();
+  await expect(chart.getByRole('status').filter({ hasText: /^\d+ rows?$/ })).toBeVisible();
+  await accessible(page, 'a board with the rows behind a mark');
+  await expect(office.button('Back to Takings by month and method')).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(chart.getByRole('application')).toBeFocused();
   // Nothing stays behind.
   await page.goto(new URL('/', page.url()).href);
   await page.getByRole('link', { name: 'Quillbrook hire', exact: true }).click();

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { buildApp } from '@heathridge/server/app';
+import { buildApp, isUnwritable } from '@heathridge/server/app';
 import { readSettings } from '@heathridge/server/settings';
 import { makeDemo } from './make';
 
@@ -11,6 +11,17 @@ const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
 const pages = join(root, 'web', 'dist', 'browser');
 const fresh = !existsSync(join(settings.data, 'registry.db'));
 
+/** What keeps it from starting, for whoever looks after the server: no stack of calls. */
+function unstarted(error: unknown): never {
+  const { message, stack } = error as Error;
+  process.stderr.write(
+    isUnwritable(error)
+      ? `Heathridge cannot start: ${settings.data} cannot be written to (${message}). Set HEATHRIDGE_DATA to a folder that belongs to this account.\n`
+      : `Heathridge cannot start: ${stack ?? message}\n`,
+  );
+  process.exit(1);
+}
+
 const app = await buildApp({
   data: settings.data,
   pages,
@@ -19,13 +30,13 @@ const app = await buildApp({
   // Its passwords are known to everybody.
   demoOpen: settings.loopback,
   reach: { everything: settings.loopback, hosts: settings.sources },
-});
+}).catch(unstarted);
 if (fresh && settings.loopback && process.env['HEATHRIDGE_DEMO'] !== 'no') {
   process.stdout.write('Making the demo file …\n');
   await makeDemo(app.context);
 }
 app.context.jobs.warm();
-const address = await app.server.listen({ port: settings.port, host: settings.host });
+const address = await app.server.listen({ port: settings.port, host: settings.host }).catch(unstarted);
 process.stdout.write(`Heathridge serves at ${address}\n`);
 if (app.context.accounts.isEmpty())
   process.stdout.write('  nobody has an account yet: whoever opens it first makes the builder’s\n');

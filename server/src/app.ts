@@ -39,11 +39,13 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
-import { keepPrivate } from './store/private';
+import { isUnwritable, keepPrivate } from './store/private';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
 import type { Context } from './http/context';
+
+export { isUnwritable };
 
 export interface AppOptions {
   /** The folder of the registry, the files and their safe copies. */
@@ -294,6 +296,11 @@ function asProblem(error: FastifyError): Problem {
     );
   if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
     return new Problem('disk-full', 'The disk is full: nothing was saved.');
+  if (isUnwritable(error))
+    return new Problem(
+      'not-writable',
+      'The server cannot write to its disk at this moment: nothing was saved. What you typed is kept; tell whoever looks after the server, and try again.',
+    );
   if (error.statusCode !== undefined && error.statusCode < 500)
     return new Problem(
       'bad-request',

@@ -28,6 +28,7 @@ export const PROBLEMS = {
   'sheet-refused': [422, 'This sheet cannot be brought in'],
   'not-undone': [409, 'This cannot be undone'],
   'disk-full': [507, 'The disk is full'],
+  'not-writable': [507, 'The disk cannot be written'],
   unexpected: [500, 'Something went wrong on our side'],
 } as const satisfies Record<ProblemType, readonly [number, string]>;
 

@@ -24,6 +24,7 @@ export type ProblemType =
   | 'sheet-refused'
   | 'not-undone'
   | 'disk-full'
+  | 'not-writable'
   | 'unexpected';
 
 /** What stands before the name of an error in the type of a problem document. */

@@ -2,6 +2,7 @@ import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { newQuery } from '@heathridge/core/query';
 import { Office } from '../testing/office';
+import { isUnwritable } from './private';
 
 /**
  * The engine itself says that the disk is full, as it does when it is: it is told to take no further page. No small file
@@ -62,6 +63,28 @@ describe('a full disk', () => {
       expect(office.app.context.files.get(office.file).writer.inTransaction).withContext(name).toBeFalse();
     }
     expect((await office.call('POST', 'rows', { changes: [noted('Free again', 1417)] })).status).toBe(200);
+  });
+
+  it('is no other trouble than one that cannot be written to at all, which is told too', async () => {
+    const { files } = office.app.context;
+    const get = files.get.bind(files);
+    // The engine's answer on a disk that has become read-only; no test can make one everywhere.
+    const codes = ['SQLITE_READONLY', 'SQLITE_READONLY_DBMOVED', 'SQLITE_CANTOPEN', 'EROFS', 'EACCES'];
+    const unopened = 'ConnectionFailed("Unable to open connection to local database /data/f_x.db: 14")';
+    expect(isUnwritable(new Error(unopened))).toBeTrue();
+    expect(
+      isUnwritable(new Error('Unable to open connection to local database /data/f_x.db: 26')),
+    ).toBeFalse();
+    for (const code of codes) {
+      spyOn(files, 'get').and.throwError(Object.assign(new Error(code), { code }));
+      const { status, body } = await office.call('POST', 'rows', {
+        changes: [{ op: 'delete', table: 't_hire', key: [1] }],
+      });
+      expect([status, body.type]).withContext(code).toEqual([507, '/problems/not-writable']);
+      expect(body.detail).toContain('nothing was saved');
+      files.get = get;
+    }
+    expect((await office.call('GET', 'design')).status).toBe(200);
   });
 
   it('leaves no empty file behind where a new one cannot be made', async () => {

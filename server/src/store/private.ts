@@ -1,6 +1,16 @@
 import { chmodSync, lstatSync, mkdirSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 
+/** Whether an error says that a place cannot be written to: a disk that is read-only, or belongs to somebody else. */
+export function isUnwritable(error: unknown): boolean {
+  const { code = '', message = '' } = error as { readonly code?: string; readonly message?: string };
+  return (
+    /^(EROFS|EACCES|EPERM|SQLITE_READONLY\w*|SQLITE_CANTOPEN\w*)$/.test(code) ||
+    // Where a connection cannot be opened the driver names the engine's number: SQLITE_READONLY, SQLITE_CANTOPEN.
+    /Unable to open connection to local database .*: (8|14)\b/.test(message)
+  );
+}
+
 /** What other accounts of the machine may do: nothing. */
 const OTHERS = 0o077;
 
