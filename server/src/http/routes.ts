@@ -72,6 +72,32 @@ interface Admitted {
 /** Bytes of a body that somebody may send who has not signed in. */
 const MOST_OF_STRANGERS = 16 * 1024;
 
+/** Pictures, files and sheets that one person may send at once: each may lie in memory while it comes. */
+export const MOST_UPLOADS = 8;
+
+/** What people are sending that may be large. */
+class Uploads {
+  private readonly by = new Map<FastifyRequest, string>();
+
+  /** Throws a problem where somebody sends too much at once. */
+  enter(request: FastifyRequest, person: string): void {
+    let now = 0;
+    for (const other of this.by.values()) if (other === person) now++;
+    if (now >= MOST_UPLOADS)
+      throw new Problem(
+        'too-many',
+        `At most ${MOST_UPLOADS} files are sent at once: wait until one of them has come.`,
+      );
+    this.by.set(request, person);
+    // Who goes in the middle of it has no answer, of which {@link Router} would hear.
+    request.raw.once('close', () => this.leave(request));
+  }
+
+  leave(request: FastifyRequest): void {
+    this.by.delete(request);
+  }
+}
+
 /** Registers routes; rights, origin, query and body are checked here and nowhere else. */
 export class Router {
   readonly records: RouteRecord[] = [];
@@ -85,6 +111,7 @@ export class Router {
 
   private readonly admitted = new WeakMap<FastifyRequest, Admitted>();
   private readonly waiting = new WeakMap<FastifyRequest, NodeJS.Timeout>();
+  private readonly uploads = new Uploads();
 
   /** Counts calls by a key of one's own: for limits that are not about addresses. */
   limiter(options: CreateRateLimitOptions): ReturnType<FastifyInstance['createRateLimit']> {
@@ -104,12 +131,19 @@ export class Router {
       ...(needs === 'anyone' ? { bodyLimit: MOST_OF_STRANGERS } : {}),
       // Before a byte of the body is read: nobody who may not do it can make the server work.
       onRequest: (request, reply, done) => {
-        this.admitted.set(request, this.admit(method, needs, request));
+        const admitted = this.admit(method, needs, request);
+        this.admitted.set(request, admitted);
         if (body) this.cutWhenSlow(request, reply);
+        else if (method !== 'GET' && method !== 'DELETE' && admitted.person)
+          this.uploads.enter(request, admitted.person.id);
         done();
       },
       preValidation: (request, _, done) => {
         clearTimeout(this.waiting.get(request));
+        done();
+      },
+      onResponse: (request, _, done) => {
+        this.uploads.leave(request);
         done();
       },
       handler: async (request, reply) => {

@@ -150,7 +150,8 @@ describe('the pool of jobs', () => {
     const few = new JobPool();
     const work = refusal(few.run(office.path, slow()));
     // Until it has begun another would do it.
-    await new Promise((done) => setTimeout(done, 1500));
+    while (![...few['alive']].some((child) => child['running']?.begun))
+      await new Promise((done) => setTimeout(done, 50));
     const pids = [...few['alive']].map(({ pid }) => pid!);
     expect(pids.length).toBeGreaterThan(0);
     for (const pid of pids) process.kill(pid, 'SIGKILL');

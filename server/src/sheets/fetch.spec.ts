@@ -74,11 +74,11 @@ describe('fetching from outside', () => {
     address: string,
     reach = ANYWHERE,
     signal = new AbortController().signal,
-    patience = 500,
+    patience = 20_000,
   ) => fetchSheet(address, join(folder, 'came'), reach, { signal, tell: UNWATCHED, patience });
   /** Why nothing comes. */
-  const refusal = (address: string, reach = ANYWHERE): Promise<string> =>
-    fetching(address, reach).then(
+  const refusal = (address: string, reach = ANYWHERE, patience?: number): Promise<string> =>
+    fetching(address, reach, undefined, patience).then(
       () => 'nothing is refused',
       (error: unknown) => (error instanceof SheetError ? error.message : `not for people: ${String(error)}`),
     );
@@ -130,9 +130,9 @@ describe('fetching from outside', () => {
     answer = (request) => request.socket.destroy();
     expect(await refusal(base)).toMatch(/broke off in the middle/);
     answer = () => undefined;
-    expect(await refusal(base)).toMatch(/says nothing for 1 s/);
+    expect(await refusal(base, ANYWHERE, 500)).toMatch(/says nothing for 1 s/);
     answer = (_, response) => void response.write('a,b\n');
-    expect(await refusal(base)).toMatch(/says nothing for 1 s/);
+    expect(await refusal(base, ANYWHERE, 500)).toMatch(/says nothing for 1 s/);
     expect(await refusal('http://127.0.0.1:9/')).toMatch(/takes no calls/);
     expect(await refusal('https://nobody.invalid/x.csv')).toMatch(/No host called nobody.invalid is found/);
   });

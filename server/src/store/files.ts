@@ -116,7 +116,8 @@ export class Files {
   ) {
     this.folder = join(data, 'files');
     mkdirSync(this.folder, { recursive: true });
-    clearLeftovers(data);
+    const known = registry.select({ id: file.id }).from(file).all();
+    clearLeftovers(data, new Set(known.map(({ id }) => id)));
   }
 
   /**

@@ -9,6 +9,8 @@ describe('what a killed server leaves', () => {
     const left = [
       'copies/f_1/2026.db-shm',
       'copies/f_1/2026.db-wal',
+      // Of a file that was being taken in; what was taken in keeps it.
+      'copies/f_2/as-it-came.db',
       'copies/f_2/as-it-came.db.read',
       'copies/f_2/as-it-came.db.read-journal',
       'files/f_2.db.part',
@@ -17,7 +19,7 @@ describe('what a killed server leaves', () => {
     // The log of a file holds what was saved last: it is the file's own.
     const stays = [
       'copies/f_1/2026.db',
-      'copies/f_2/as-it-came.db',
+      'copies/f_3/as-it-came.db',
       'files/f_1.db',
       'files/f_1.db-shm',
       'files/f_1.db-wal',
@@ -27,14 +29,15 @@ describe('what a killed server leaves', () => {
       mkdirSync(join(data, path, '..'), { recursive: true });
       writeFileSync(join(data, path), 'x');
     }
-    expect(clearLeftovers(data)).toEqual(left);
+    const known = new Set(['f_1', 'f_3']);
+    expect(clearLeftovers(data, known)).toEqual(left);
     const there = (readdirSync(data, { recursive: true }) as string[]).filter((path) => /\.\w/.test(path));
     expect(there.sort()).toEqual(stays);
-    expect(clearLeftovers(data)).toEqual([]);
+    expect(clearLeftovers(data, known)).toEqual([]);
     rmSync(data, { recursive: true });
   });
 
   it('is nothing where there is no data yet', () => {
-    expect(clearLeftovers(join(tmpdir(), 'nothing-there'))).toEqual([]);
+    expect(clearLeftovers(join(tmpdir(), 'nothing-there'), new Set())).toEqual([]);
   });
 });

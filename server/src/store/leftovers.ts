@@ -6,14 +6,18 @@ const UNFINISHED = /\.(part|read)(-wal|-shm|-journal)?$/;
 /** What the engine keeps beside a safe copy while it is looked at: a copy is whole without. */
 const BESIDE = /\.db-(wal|shm|journal)$/;
 
+/** A file that was to be taken in, as it came. */
+const AS_IT_CAME = /^as-it-came\.db$/;
+
 /** The folder of sheets between being sent and being brought in. */
 export const SHEETS = 'sheets';
 
 /**
  * Clears what a server that was killed has left: files that were still being made, and what stands beside safe
- * copies. Files and copies themselves are never touched. Gives what was cleared, as paths below `data`.
+ * copies. Files and copies themselves are never touched, but for the file as it came of one that was never taken in:
+ * whose id is not `known`, since the list is written last. Gives what was cleared, as paths below `data`.
  */
-export function clearLeftovers(data: string): string[] {
+export function clearLeftovers(data: string, known: ReadonlySet<string>): string[] {
   const cleared: string[] = [];
   const clear = (folder: string, ...kinds: readonly RegExp[]): void => {
     if (!existsSync(join(data, folder))) return;
@@ -28,7 +32,8 @@ export function clearLeftovers(data: string): string[] {
   const copies = join(data, 'copies');
   const folders = existsSync(copies) ? readdirSync(copies, { withFileTypes: true }) : [];
   for (const folder of folders)
-    if (folder.isDirectory()) clear(join('copies', folder.name), UNFINISHED, BESIDE);
+    if (folder.isDirectory())
+      clear(join('copies', folder.name), UNFINISHED, BESIDE, ...(known.has(folder.name) ? [] : [AS_IT_CAME]));
   // Sheets that nobody brought in: what was being done with them is not known any more.
   const sheets = join(data, SHEETS);
   for (const name of existsSync(sheets) ? readdirSync(sheets) : []) {
