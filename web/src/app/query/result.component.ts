@@ -184,11 +184,13 @@ export interface Behind {
     }
     .bar {
       flex: none;
-      gap: 10px;
+      flex-wrap: wrap;
+      gap: 4px 10px;
       padding: 6px 12px;
       border-bottom: 1px solid var(--hr-faint);
     }
     hr-segments {
+      flex: none;
       width: 220px;
     }
     .grow {
