@@ -35,7 +35,8 @@ import {
   Table,
   Written,
 } from '@heathridge/core/design';
-import { GridView, RowChange } from '@heathridge/core/rows';
+import { GridView, Key, RowChange } from '@heathridge/core/rows';
+import { Chosen } from '@heathridge/core/board';
 import { PROBLEMS } from '../problem';
 import type { RouteRecord } from './routes';
 
@@ -105,6 +106,7 @@ const SHARED = {
   Cell,
   Change,
   Chart,
+  Chosen,
   Definitions,
   Field,
   FieldType,
@@ -113,6 +115,7 @@ const SHARED = {
   FormPart,
   GridView,
   Kept,
+  Key,
   MapDrawing,
   OutsideSource,
   People,
