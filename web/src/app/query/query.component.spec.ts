@@ -87,6 +87,22 @@ describe('QueryComponent', () => {
     expect(sentence()).toContain('Sort by Fee, most first');
   });
 
+  it('takes no late answer for that of what was asked since, nor of a query that was left', async () => {
+    await after(300);
+    const late = http.expectOne('/api/files/f_x/query/run');
+    // At once, and not when the next one is sent: it may come in between.
+    fixture.componentInstance.set({ first: 3 });
+    expect(late.cancelled).toBeTrue();
+    await after(300);
+    const next = http.expectOne('/api/files/f_x/query/run');
+    expect(next.request.body.query.first).toBe(3);
+    fixture.componentInstance['take'](fixture.componentInstance.all()[0]!);
+    expect(next.cancelled).toBeTrue();
+    expect(fixture.componentInstance.result()).toBeNull();
+    await run();
+    expect(fixture.componentInstance.result()!.rows.length).toBe(1);
+  });
+
   const GROUPED = {
     columns: [
       { id: 'g1', label: 'Borrower', kind: { kind: 'longText' } },

@@ -10,15 +10,16 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatRadioModule } from '@angular/material/radio';
 import {
   catchError,
-  debounceTime,
   EMPTY,
   filter,
   finalize,
   map,
   Subject,
   switchMap,
+  takeUntil,
   tap,
   throttleTime,
+  timer,
   type Observable,
 } from 'rxjs';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
@@ -210,6 +211,9 @@ const SHOWN = options([
 
 /** Of all rows together, and not of each value of a column: no column has such an id. */
 const ALL = ' all';
+
+/** Milliseconds after an edit until a query runs. */
+const PAUSE = 250;
 
 /** Milliseconds between two runs of what others change. */
 const FOLLOWED_EVERY = 2000;
@@ -485,23 +489,8 @@ export class QueryComponent extends DocumentPage<Query> {
     super();
     this.runs
       .pipe(
-        debounceTime(250),
-        switchMap((query) => {
-          this.busy.set(true);
-          this.isStale.set(false);
-          const began = performance.now();
-          const how = this.look() === 'rows' ? {} : { rows: MOST_CELLS, totals: this.look() === 'pivot' };
-          const given = this.answers();
-          return this.api.runQuery(this.store.file, withPivot(query), given, { ...how, counted: false }).pipe(
-            tap(() => this.took.set(performance.now() - began)),
-            catchError((error: unknown) => {
-              this.problem.set(problemOf(error).detail);
-              this.result.set(null);
-              this.busy.set(false);
-              return EMPTY;
-            }),
-          );
-        }),
+        // Another query, or another form of it, ends at once what is on its way: late it would be taken for the new one.
+        switchMap((query) => timer(PAUSE).pipe(switchMap(() => this.run(query)))),
         takeUntilDestroyed(),
       )
       .subscribe((result) => {
@@ -543,6 +532,8 @@ export class QueryComponent extends DocumentPage<Query> {
           const query = this.query()!;
           this.isWindowing.set(true);
           return this.api.runQuery(this.store.file, query, this.answers(), { start, counted: false }).pipe(
+            // A window of rows that are gone from the page is not wanted any more.
+            takeUntil(this.runs),
             map((found) => ({ found, start })),
             catchError((error: unknown) => {
               this.toast.problem(error);
@@ -630,6 +621,24 @@ export class QueryComponent extends DocumentPage<Query> {
     if (!this.query() || !this.result()) return false;
     const reads = this.reads();
     return news === EVERYTHING || reads === null || news.tables.some(({ table }) => reads.has(table));
+  }
+
+  private run(query: Query): Observable<QueryResult> {
+    this.busy.set(true);
+    this.isStale.set(false);
+    const began = performance.now();
+    const how = this.look() === 'rows' ? {} : { rows: MOST_CELLS, totals: this.look() === 'pivot' };
+    return this.api
+      .runQuery(this.store.file, withPivot(query), this.answers(), { ...how, counted: false })
+      .pipe(
+        tap(() => this.took.set(performance.now() - began)),
+        catchError((error: unknown) => {
+          this.problem.set(problemOf(error).detail);
+          this.result.set(null);
+          this.busy.set(false);
+          return EMPTY;
+        }),
+      );
   }
 
   runAgain(): void {
