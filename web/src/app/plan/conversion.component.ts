@@ -1,5 +1,5 @@
 import { Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
-import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import { catchError, EMPTY, Subject } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
@@ -8,6 +8,7 @@ import { conversion, type Convert } from '@heathridge/core/change';
 import { isChoiceText, KIND_LABELS, type Field, type Table } from '@heathridge/core/design';
 import { FileStore } from '../file/file.store';
 import { Api, type Preview } from '../shared/api.service';
+import { paused } from '../shared/paused';
 import { problemOf } from '../shared/problem';
 import { DraftStore } from './draft.store';
 import { LineComponent } from '../shared/line.component';
@@ -206,8 +207,7 @@ export class ConversionComponent {
   constructor() {
     this.asking
       .pipe(
-        debounceTime(250),
-        switchMap(() =>
+        paused(250, () =>
           this.api.preview(this.store.file, this.draft.draft(), this.table().id, this.field().id).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);

@@ -3,7 +3,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButton, MatIconButton } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatIconModule } from '@angular/material/icon';
-import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
+import { catchError, EMPTY, Subject } from 'rxjs';
 import type { QueryQuestion, Report } from '@heathridge/core/design';
 import { moved } from '@heathridge/core/form';
 import { askedBy } from '@heathridge/core/form';
@@ -15,6 +15,7 @@ import { DocumentPage } from '../file/document-page';
 import { DOCUMENT_PARTS } from '../frame/document-parts';
 import { Api } from '../shared/api.service';
 import { newId } from '../shared/ids';
+import { paused } from '../shared/paused';
 import { problemOf } from '../shared/problem';
 import { OutlineComponent, type OutlineNode } from './outline.component';
 import { PageComponent } from './page.component';
@@ -151,8 +152,7 @@ export class PrintComponent extends DocumentPage<Report> {
     super();
     this.layouts
       .pipe(
-        debounceTime(200),
-        switchMap((report) => {
+        paused(200, (report) => {
           this.busy.set(true);
           return this.api.reportPages(this.store.file, report, this.answers()).pipe(
             catchError((error: unknown) => {

@@ -19,7 +19,6 @@ import {
   takeUntil,
   tap,
   throttleTime,
-  timer,
   type Observable,
 } from 'rxjs';
 import { attempt, bind, toStored, type Catalog } from '@heathridge/core/expression';
@@ -98,6 +97,7 @@ import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { WholeComponent } from '../shared/whole.component';
 import { ResultComponent, type Asked, type Behind, type Look } from './result.component';
+import { paused } from '../shared/paused';
 import { problemOf } from '../shared/problem';
 import { ChipComponent } from '../shared/chip.component';
 import { AnswersComponent } from '../ask/answers.component';
@@ -489,8 +489,7 @@ export class QueryComponent extends DocumentPage<Query> {
     super();
     this.runs
       .pipe(
-        // Another query, or another form of it, ends at once what is on its way: late it would be taken for the new one.
-        switchMap((query) => timer(PAUSE).pipe(switchMap(() => this.run(query)))),
+        paused(PAUSE, (query) => this.run(query)),
         takeUntilDestroyed(),
       )
       .subscribe((result) => {
