@@ -1,3 +1,4 @@
+import { rmSync, writeFileSync } from 'node:fs';
 import { isStored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import sharp from 'sharp';
@@ -31,7 +32,8 @@ export async function makeDemo({
   clock,
   files,
   jobs,
-}: Pick<Context, 'accounts' | 'clock' | 'files' | 'jobs'>): Promise<string> {
+  sheets,
+}: Pick<Context, 'accounts' | 'clock' | 'files' | 'jobs' | 'sheets'>): Promise<string> {
   const [builder, colleague] = await Promise.all(
     SIGN_INS.map(({ login, password, name, role }) =>
       accounts.create(login, name, password, role === 'builder'),
@@ -53,7 +55,11 @@ export async function makeDemo({
   // Their numbers in the file are those of the families whose instruments show them.
   for (const { name, svg } of PICTURES) {
     const bytes = await sharp(Buffer.from(svg)).png().toBuffer();
-    await keepAttachment(file, name, bytes, true, builder!, clock);
+    const path = sheets.placeFor(clock.id('a'), 'part');
+    writeFileSync(path, bytes);
+    const order = { name, bytes: path, mustBePicture: true, by: builder!, now: clock.now() };
+    await keepAttachment(file.path, file.design, order);
+    rmSync(path);
   }
   const rows = demoRows(clock.today('Europe/London'));
   file.orm.transaction((tx) => {

@@ -13,7 +13,7 @@ import { Presence } from './http/presence';
 import { openApi } from './http/openapi';
 import { Problem } from './problem';
 import { Router, type RouteRecord } from './http/routes';
-import { DATABASE, SHEET } from './http/receive';
+import { BYTES, DATABASE, SHEET } from './http/receive';
 import { servePages } from './http/static';
 import { JobPool } from './jobs/pool';
 import { Accounts } from './people/accounts';
@@ -39,7 +39,7 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
-import { isUnwritable, keepPrivate } from './store/private';
+import { isFull, isUnwritable, keepPrivate } from './store/private';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
@@ -175,7 +175,7 @@ export async function buildApp({
       request.log.error({ number, err: error });
       if (!log)
         process.stderr.write(
-          `${number === undefined ? '' : `${number} `}${request.method} ${request.url}: ${error.stack ?? error.message}\n`,
+          `${number === undefined ? '' : `${number} `}${request.method} ${request.url}: ${number === undefined ? problem.type : (error.stack ?? error.message)}\n`,
         );
     }
     return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
@@ -209,14 +209,8 @@ export async function buildApp({
     }
     json(request, text as string, done);
   });
-  server.addContentTypeParser(
-    'application/octet-stream',
-    { parseAs: 'buffer', bodyLimit: MOST_BYTES },
-    (_, body, done) => done(null, body),
-  );
-
-  // A whole database file, or a sheet, goes to disk as it comes.
-  for (const type of [DATABASE, SHEET])
+  // What may be large goes to disk as it comes.
+  for (const type of [DATABASE, SHEET, BYTES])
     server.addContentTypeParser(type, (_, body, done) => done(null, body));
 
   const router = new Router(server, context, patience);
@@ -266,12 +260,12 @@ export async function buildApp({
       ending.abort();
       context.news.close();
       const cut = setTimeout(() => {
-        context.jobs.close();
+        void context.jobs.close();
         server.server.closeAllConnections();
       }, finish);
       await server.close();
       clearTimeout(cut);
-      context.jobs.close();
+      await context.jobs.close();
       context.files.close();
       registryConnection.close();
     },
@@ -294,8 +288,7 @@ function asProblem(error: FastifyError): Problem {
       'changing',
       'Another program is using this file. What you typed is kept: try again when that program has let it go.',
     );
-  if ((error as { code?: string }).code === 'SQLITE_FULL' || (error as { code?: string }).code === 'ENOSPC')
-    return new Problem('disk-full', 'The disk is full: nothing was saved.');
+  if (isFull(error)) return new Problem('disk-full', 'The disk is full: nothing was saved.');
   if (isUnwritable(error))
     return new Problem(
       'not-writable',

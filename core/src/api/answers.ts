@@ -521,6 +521,9 @@ export const Attachment = v.strictObject({
   preview: v.boolean(),
 });
 
+/** Room for the pictures and files of a database, in bytes. */
+export const Attached = v.strictObject({ bytes: v.number(), most: v.number() });
+
 export const KeptDraft = v.strictObject({ kept: v.number(), version: v.number() });
 export const DraftNow = v.strictObject({ draft: v.nullable(Draft), version: v.number() });
 export const SavedPlaces = v.strictObject({ saved: v.number() });

@@ -28,6 +28,7 @@ import {
   type Connection,
 } from '../store/driver';
 import { change, log } from '../store/file-schema';
+import { isOfMachine } from '../store/private';
 import { guarded, only, rollBack } from '../store/statements';
 import { columnFacts, foreignSchema } from './foreign-schema';
 import type { Tell } from './run';
@@ -221,6 +222,7 @@ class Maker {
       only(this.db, sql);
       return null;
     } catch (error) {
+      if (isOfMachine(error)) throw error;
       return (error as Error).message;
     }
   }

@@ -10,6 +10,7 @@ import { loadDesign } from '../store/definitions';
 import { bringUpToDate } from '../store/format';
 import { assertReadable } from '../store/readable';
 import { remakeTriggers } from '../store/remake';
+import { isOfMachine } from '../store/private';
 import { guarded, only, prepared } from '../store/statements';
 import { APPLICATION_ID, migrate, openForWriting, ormOver, type Connection } from '../store/driver';
 import { adoptForeign, openForeign, type TakenTable } from './adopt-foreign';
@@ -64,7 +65,8 @@ function foreignErrors<T>(work: () => T): T {
   try {
     return work();
   } catch (error) {
-    if (error instanceof AdoptError || (error as { code?: string }).code === undefined) throw error;
+    if (error instanceof AdoptError || isOfMachine(error)) throw error;
+    if ((error as { code?: string }).code === undefined) throw error;
     throw new AdoptError(`This file cannot be taken in: ${(error as Error).message}`);
   }
 }

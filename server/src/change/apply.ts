@@ -13,10 +13,8 @@ import {
 } from 'node:fs';
 import { join } from 'node:path';
 import { max } from 'drizzle-orm';
-import { checkPlan, ChangeError, evolve, steps, type Change, type Evolved } from '@heathridge/core/change';
-import type { Design } from '@heathridge/core/design';
+import { checkPlan, evolve, steps, type Change } from '@heathridge/core/change';
 import type { Clock } from '../clock';
-import { Problem } from '../problem';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import { change as changeLog, history, log } from '../store/file-schema';
@@ -41,17 +39,6 @@ export type ApplyResult =
   | { readonly done: true }
   | { readonly done: false; readonly moved: number }
   | { readonly done: false; readonly message: string; readonly findings: CheckResult | null };
-
-/** The design a draft leads to. Throws a `design-moved` problem when a change no longer fits. */
-export function drafted(design: Design, changes: readonly Change[]): Evolved {
-  try {
-    return evolve(design, changes);
-  } catch (error) {
-    if (error instanceof ChangeError)
-      throw new Problem('design-moved', error.message, { version: design.version });
-    throw error;
-  }
-}
 
 /** Milliseconds an apply may take: an hour. */
 export const MOST_TIME = 3_600_000;

@@ -14,6 +14,7 @@ import { storedFields, type Design, type Field, type Stored } from '@heathridge/
 import { sqlName } from '@heathridge/core/expression';
 import type { CountingPart } from '@heathridge/core/query';
 import type { Connection } from '../store/driver';
+import { isOfMachine } from '../store/private';
 import { guarded, only } from '../store/statements';
 
 /** A row check with the rows that fail it. */
@@ -146,6 +147,7 @@ export function keptProblem(db: Connection, design: Design): string | null {
       try {
         db.prepare(sql);
       } catch (error) {
+        if (isOfMachine(error)) throw error;
         return `The ${what} ${name}, which is kept as SQL, does not go with this: ${(error as Error).message}. Let go of it, or leave what it uses as it is.`;
       }
     }
@@ -179,6 +181,7 @@ function carryOut(db: Connection, sql: string, what: string): void {
   try {
     only(db, sql);
   } catch (error) {
+    if (isOfMachine(error)) throw error;
     throw new StepError(`It was not possible to ${what}: ${(error as Error).message}`);
   }
 }

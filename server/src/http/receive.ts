@@ -2,10 +2,12 @@ import { createWriteStream } from 'node:fs';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Problem } from '../problem';
+import { isOfMachine } from '../store/private';
 
 /** Types of bodies that are not read as a whole: they go to disk as they come. */
 export const DATABASE = 'application/vnd.sqlite3';
 export const SHEET = 'application/x-sheet';
+export const BYTES = 'application/octet-stream';
 
 /** Bytes of a body that may wait to be written, and are then written together. */
 const AT_ONCE = 1024 * 1024;
@@ -22,6 +24,12 @@ export async function receiveBody(body: unknown, path: string, type: string, mos
       done(size > most ? new Problem('too-large', words) : null, chunk);
     },
   });
-  await pipeline(body, counted, createWriteStream(path, { highWaterMark: AT_ONCE }));
+  try {
+    await pipeline(body, counted, createWriteStream(path, { highWaterMark: AT_ONCE }));
+  } catch (error) {
+    if (error instanceof Problem || isOfMachine(error)) throw error;
+    // Whoever sends has gone: nobody reads the answer, but it is no defect of ours either.
+    throw new Problem('stopped', 'This was cut off before all of it had come.');
+  }
   return size;
 }

@@ -1,7 +1,7 @@
 import type { CreateRateLimitOptions } from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { Readable } from 'node:stream';
-import { setTimeout } from 'node:timers/promises';
+import { setImmediate as setTurn } from 'node:timers/promises';
 import * as v from 'valibot';
 import type { Form, RoleDefinition } from '@heathridge/core/design';
 import { mayCall, screenOf, type Need, type Role, type Viewer } from '@heathridge/core/people';
@@ -10,7 +10,7 @@ import type { Person } from '../people/accounts';
 import type { OpenFile } from '../store/files';
 import type { Context } from './context';
 import { Problem } from '../problem';
-import { DesignMoved } from '../store/versions';
+import { patiently } from './patience';
 import { valid } from './validate';
 
 export const COOKIE = 'heathridge';
@@ -140,7 +140,8 @@ export class Router {
       },
       preValidation: (request, _, done) => {
         clearTimeout(this.waiting.get(request));
-        done();
+        if (isLong(request)) setImmediate(done);
+        else done();
       },
       onResponse: (request, _, done) => {
         this.uploads.leave(request);
@@ -176,9 +177,13 @@ export class Router {
             return { ...viewer, screen };
           },
         };
-        const wait = request.body instanceof Readable ? 0 : MOST_WAIT;
+        if (isLong(request)) await setTurn();
+        const work = (): unknown => spec.handler(call as never);
         const answer = await caller.run(person?.id ?? '', () =>
-          upToDate(() => spec.handler(call as never), wait),
+          // What comes in pieces comes but once.
+          request.body instanceof Readable
+            ? work()
+            : patiently(context.jobs, () => (role === null ? null : call.file.path), work),
         );
         // Before it is acknowledged: a file can be taken away at any moment.
         if (method !== 'GET' && role !== null) context.files.assertThere(params['file']!);
@@ -221,31 +226,11 @@ export class Router {
   }
 }
 
-/** Design changes that may happen in a row while one call is answered. */
-const MOST_MOVES = 3;
+/** Bytes of a body from which on reading it, checking it and working with it are done with others in between. */
+const LONG_BODY = 64 * 1024;
 
-/** Milliseconds that a call waits for another program which holds a file, and between two tries. */
-const MOST_WAIT = 5000;
-const WAIT = 60;
-
-const isHeld = (error: unknown): boolean => /^SQLITE_BUSY/.test((error as { code?: string }).code ?? '');
-
-/**
- * Does some work on a file once more when its design has changed meanwhile: what was sent is then checked
- * against the design as it is now. While another program holds the file it is tried again and again, for `wait`
- * milliseconds, and all others go on meanwhile: what the engine refuses for that has done nothing.
- */
-async function upToDate(work: () => unknown, wait: number): Promise<unknown> {
-  const until = performance.now() + wait;
-  for (let moves = 0; ;)
-    try {
-      return await work();
-    } catch (error) {
-      if (error instanceof DesignMoved && moves < MOST_MOVES) moves++;
-      else if (isHeld(error) && performance.now() < until) await setTimeout(WAIT);
-      else throw error;
-    }
-}
+const isLong = ({ headers, body }: FastifyRequest): boolean =>
+  !(body instanceof Readable) && Number(headers['content-length'] ?? 0) > LONG_BODY;
 
 /** Aborts when the connection that an answer goes to is closed. */
 function abortedWith(reply: FastifyReply): AbortSignal {

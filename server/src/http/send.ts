@@ -1,13 +1,19 @@
 import { createReadStream, rmSync } from 'node:fs';
 import type { FastifyReply } from 'fastify';
 
-/** Sends a file that was made for this answer alone, under a name, and takes it away. */
-export function sendOut(reply: FastifyReply, path: string, type: string, name: string): FastifyReply {
+/** Sends a file that was made for this answer alone, and takes it away. */
+export function sendOnce(reply: FastifyReply, path: string): FastifyReply {
   const stream = createReadStream(path);
   // Once it is open its name can go: the bytes stay until it is closed.
   stream.once('open', () => rmSync(path, { force: true }));
-  return reply
-    .type(type)
-    .header('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(name)}`)
-    .send(stream);
+  return reply.send(stream);
 }
+
+/** Sends a file that was made for this answer alone, under a name, and takes it away. */
+export const sendOut = (reply: FastifyReply, path: string, type: string, name: string): FastifyReply =>
+  sendOnce(
+    reply
+      .type(type)
+      .header('content-disposition', `attachment; filename*=UTF-8''${encodeURIComponent(name)}`),
+    path,
+  );

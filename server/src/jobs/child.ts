@@ -1,5 +1,6 @@
 import '@heathridge/core/temporal';
 import { Worker } from 'node:worker_threads';
+import { ChangeError } from '@heathridge/core/change';
 import { ExpressionError } from '@heathridge/core/expression';
 import { apply, closeCopied } from '../change/apply';
 import type { Progress } from '../change/run';
@@ -7,10 +8,14 @@ import { undo } from '../change/undo';
 import { AdoptError } from '@heathridge/core/exchange';
 import { adoptFile, isOurs, textsOf } from '../change/adopt';
 import { NotUndone, undoAtOnce } from '../rows/undo-entry';
+import { keepAttachment } from '../rows/attachments';
+import { saveApart } from '../rows/save';
 import { loadPackage, openPackage } from '../sheets/package';
 import { SheetError } from '../sheets/sheet-error';
 import { bringIn } from '../sheets/write';
+import { placeOf } from '../store/place';
 import { openForReading, type Connection } from '../store/driver';
+import { KnownDesigns, type SentDesign } from './designs';
 import { DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
 
@@ -23,7 +28,9 @@ const HELD = 512 * 2 ** 20;
 /** What the pool sends, and what comes back. */
 export interface JobMessage {
   readonly path: string;
+  /** Without its design, where it has one. */
   readonly task: Task;
+  readonly design?: SentDesign | undefined;
   /** Milliseconds that it may take. */
   readonly limit: number;
 }
@@ -35,10 +42,13 @@ export type JobReply =
   | {
       readonly ok: false;
       readonly message: string;
-      readonly sort: 'person' | 'moved' | 'defect';
+      readonly sort: 'person' | 'moved' | 'unfit' | 'defect';
       /** What the system or the engine calls it: a full disk is no defect of ours. */
       readonly code?: string;
     };
+
+/** How a job has ended. */
+type Done = Extract<JobReply, { ok: boolean }>;
 
 /** The server may have gone while its answer is on the way: that is no error of this process. */
 const unheard = (): void => undefined;
@@ -60,6 +70,8 @@ const GRACE = 5000;
 /** Milliseconds in which a task that writes may clear what it has begun, once its parent is gone; reads end at once. */
 const CLEARING = 2000;
 const WRITES: ReadonlySet<Task['task']> = new Set([
+  'save',
+  'keep attachment',
   'apply',
   'undo',
   'adopt',
@@ -87,10 +99,45 @@ const watch = new Worker(
 );
 watch.unref();
 
-process.on('message', ({ path, task, limit }: JobMessage) => {
+const designs = new KnownDesigns();
+
+/** The file that was read last, open still: whoever looks at it asks again and again. */
+let open: { readonly path: string; readonly place: string; readonly db: Connection } | null = null;
+
+/** Milliseconds for which a file that nobody asks for stays open. */
+const KEPT_OPEN = 20_000;
+
+const letGo = (): void => {
+  const last = open;
+  open = null;
+  if (!last) return;
+  // Of a file that has another in its place the engine would delete the log of that one: such a process ends as it is.
+  if (placeOf(last.path) !== last.place) process.kill(process.pid, 'SIGKILL');
+  last.db.close();
+};
+
+let idle = setTimeout(letGo, KEPT_OPEN).unref();
+
+/** A connection that reads a file: the one that is open already where it is this file's. */
+function reading(path: string): Connection {
+  if (open && open.path === path && open.place === placeOf(path)) return open.db;
+  letGo();
+  const place = placeOf(path);
+  const db = openForReading(path);
+  // Long reads go over whole tables once: mapped pages save a system call and a copy each.
+  db.exec(`PRAGMA mmap_size = ${MAPPED}; PRAGMA hard_heap_limit = ${HELD}`);
+  open = { path, place, db };
+  return db;
+}
+
+process.on('message', ({ path, task, limit, design }: JobMessage) => {
+  clearTimeout(idle);
+  // Before it is said that the job has begun: a process that has to end here leaves it to another.
+  if (open && (open.path !== path || open.place !== placeOf(path))) letGo();
+  // Not from a message of each time: what is known of a design is kept with it, and asked for by it.
+  if (design) Object.assign(task, { design: designs.take(design) });
   watch.postMessage({ time: limit + GRACE, clearing: WRITES.has(task.task) ? CLEARING : 0 });
   process.send?.({ begun: true } satisfies JobReply, unheard);
-  let db: Connection | undefined;
   const tell = (progress: Progress): void => {
     // Thrown, so that what was begun is undone and what was being made is cleared; the process then ends.
     if (isAlone()) throw new Error('The server has gone.');
@@ -100,6 +147,8 @@ process.on('message', ({ path, task, limit }: JobMessage) => {
   Promise.resolve()
     .then((): unknown => {
       // Changes of the design open the file for writing themselves.
+      if (task.task === 'save') return saveApart(path, task.design, task.order, tell);
+      if (task.task === 'keep attachment') return keepAttachment(path, task.design, task.order);
       if (task.task === 'apply') return apply(path, task.order, tell);
       if (task.task === 'whole') return isOurs(path);
       if (task.task === 'texts') return textsOf(path);
@@ -109,14 +158,11 @@ process.on('message', ({ path, task, limit }: JobMessage) => {
       if (task.task === 'load package') return loadPackage(path, task.design, task.order, tell);
       if (task.task === 'undo entry') return undoAtOnce(path, task.order, tell);
       if (task.task === 'undo') return undo(path, task.order, tell);
-      db = openForReading(path);
-      // Long reads go over whole tables once: mapped pages save a system call and a copy each.
-      db.exec(`PRAGMA mmap_size = ${MAPPED}; PRAGMA hard_heap_limit = ${HELD}`);
-      return runTask(db, task, tell);
+      return runTask(reading(path), task, tell);
     })
     .then(
-      (result): JobReply => ({ ok: true, result }),
-      (error: Error & { readonly code?: unknown }): JobReply => ({
+      (result): Done => ({ ok: true, result }),
+      (error: Error & { readonly code?: unknown }): Done => ({
         ok: false,
         message: error.message,
         ...(typeof error.code === 'string' ? { code: error.code } : {}),
@@ -126,13 +172,17 @@ process.on('message', ({ path, task, limit }: JobMessage) => {
           ? 'person'
           : error instanceof DesignMoved
             ? 'moved'
-            : 'defect',
+            : error instanceof ChangeError
+              ? 'unfit'
+              : 'defect',
       }),
     )
-    .then((reply) => {
+    .then((reply: Done) => {
       watch.postMessage(null);
-      db?.close();
-      // A child has one job at a time, and has closed all that it had open for it.
+      // What could not go on may have left anything behind.
+      if (!reply.ok) letGo();
+      idle = setTimeout(letGo, KEPT_OPEN).unref();
+      // A child has one job at a time, and has closed all that it had open to write.
       closeCopied();
       if (isAlone()) process.exit(1);
       process.send?.(reply, unheard);

@@ -2,6 +2,8 @@ import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import type { Tell } from '../change/run';
 import type { JobMessage, JobReply } from './child';
+import { SentDesigns } from './designs';
+import type { Task } from './tasks';
 
 /** How a job ended: with an answer, or with the process before it had begun, or while it worked. */
 export type Ended =
@@ -22,8 +24,14 @@ export class JobChild {
   private readonly process: ChildProcess;
   private running: Running | null = null;
   private isOver = false;
+  private tellGone: () => void = () => undefined;
+  /** Resolves when the process is no more. */
+  readonly gone = new Promise<void>((resolve) => (this.tellGone = resolve));
+  private readonly designs = new SentDesigns();
   /** Jobs that it has done. */
   done = 0;
+  /** What it did last: on which file, and whether it wrote to it. */
+  last: { readonly path: string; readonly writes: boolean } | null = null;
 
   /** `left` is called once, when the process is no more. */
   constructor(private readonly left: (child: JobChild) => void) {
@@ -49,17 +57,26 @@ export class JobChild {
   }
 
   /** Does a job; another may follow once this has ended. Never rejects. */
-  run(message: JobMessage, tell: Tell | undefined): Promise<Ended> {
+  run(message: JobMessage, writes: boolean, tell: Tell | undefined): Promise<Ended> {
     return new Promise((resolve) => {
       if (this.isOver || !this.process.connected) {
         resolve({ how: 'before', code: null, signal: null });
         this.kill();
         return;
       }
+      this.last = { path: message.path, writes };
       this.running = { tell, end: resolve, begun: false };
       // What does not arrive is told by the end of the process; without a listener here it would be thrown.
-      this.process.send(message, (error) => error && this.kill());
+      this.process.send(this.packed(message), (error) => error && this.kill());
     });
+  }
+
+  /** The message with its design as this process needs it. */
+  private packed(message: JobMessage): JobMessage {
+    const { task } = message;
+    if (!('design' in task)) return message;
+    const { design, ...rest } = task;
+    return { ...message, task: rest as Task, design: this.designs.send(design) };
   }
 
   kill(): void {
@@ -84,6 +101,7 @@ export class JobChild {
     const { running } = this;
     this.running = null;
     this.left(this);
+    this.tellGone();
     running?.end({ how: running.begun ? 'amid' : 'before', code, signal });
   }
 }

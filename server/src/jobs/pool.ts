@@ -20,13 +20,15 @@ export interface JobOptions {
 }
 
 /** What waits in lines of its own, so that nobody at a form waits for a report. */
-export type Queue = 'short' | 'long' | 'write' | 'background' | 'trial';
+export type Queue = 'short' | 'long' | 'write' | 'picture' | 'background' | 'trial';
 
 /** Children that work at once for each line. */
 const MOST_RUNNING: Readonly<Record<Queue, number>> = {
   short: 3,
   long: 3,
   write: 2,
+  // One at a time: sixteen at once took 3.4 GB.
+  picture: 1,
   background: 1,
   trial: 1,
 };
@@ -37,8 +39,14 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   list: 'short',
   choices: 'short',
   page: 'short',
+  record: 'short',
+  more: 'short',
+  along: 'short',
   'work out': 'short',
   'prepared change': 'short',
+  save: 'write',
+  'keep attachment': 'picture',
+  'read attachment': 'short',
   apply: 'write',
   undo: 'write',
   whole: 'write',
@@ -53,6 +61,10 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
 };
 
 const queueOf = (task: Task): Queue => QUEUES[task.task] ?? 'long';
+
+const WRITING: ReadonlySet<Queue> = new Set(['write', 'picture']);
+
+const writes = (task: Task): boolean => WRITING.has(queueOf(task));
 
 /** What a person is told when something of theirs cannot be worked with, by what was to be done with it. */
 const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
@@ -73,6 +85,11 @@ const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
  */
 const MOST_JOBS = 500;
 
+/** Children that are kept though they have nothing to do: as many as read at once for people at forms. */
+const MOST_IDLE = MOST_RUNNING.short;
+/** And of those that write: a save of many rows follows another. */
+const MOST_IDLE_WRITERS = 1;
+
 interface SharedJob {
   readonly result: Promise<unknown>;
   readonly stop: AbortController;
@@ -91,6 +108,8 @@ export class JobPool {
   ) as Record<Queue, Line>;
   /** Jobs for which several may wait. */
   private readonly shared = new Map<string, SharedJob>();
+  /** Jobs that write, by the file to which they do. */
+  private readonly writing = new Map<string, number>();
   private closed = false;
 
   constructor(private readonly mostJobs = MOST_JOBS) {}
@@ -109,10 +128,18 @@ export class JobPool {
     await line.enter(who, signal, gaveUp);
     try {
       if (signal?.aborted) throw gaveUp();
+      if (writes(task)) this.writing.set(path, (this.writing.get(path) ?? 0) + 1);
       return (await this.job(path, task, signal, limit, tell)) as Results[T['task']];
     } finally {
+      if (writes(task)) this.writing.set(path, (this.writing.get(path) ?? 1) - 1);
+      if (this.writing.get(path) === 0) this.writing.delete(path);
       line.leave(who);
     }
+  }
+
+  /** Whether a job of ours writes to a file just now: it ends, and whoever wants to write has but to wait. */
+  isWriting(path: string): boolean {
+    return this.writing.has(path);
   }
 
   /**
@@ -164,11 +191,15 @@ export class JobPool {
     if (!this.closed && this.idle.length === 0) this.idle.push(this.start());
   }
 
-  /** Ends all children, also those that work: what they have not done wholly is not done at all. */
-  close(): void {
+  /**
+   * Ends all children, also those that work: what they have not done wholly is not done at all. Resolves when none of
+   * them is there any more, nor has a file open.
+   */
+  async close(): Promise<void> {
     this.closed = true;
-    for (const child of this.alive) child.kill();
     this.idle = [];
+    for (const child of this.alive) child.kill();
+    await Promise.all([...this.alive].map(({ gone }) => gone));
   }
 
   private start(): JobChild {
@@ -182,9 +213,22 @@ export class JobPool {
 
   /** Keeps a child for what comes next, unless there are enough, or it has done enough. */
   private release(child: JobChild): void {
-    if (this.closed || this.idle.length >= 2 || child.done >= this.mostJobs) child.kill();
+    const alike = this.idle.filter(({ last }) => last?.writes === child.last?.writes).length;
+    const most = child.last?.writes ? MOST_IDLE_WRITERS : MOST_IDLE;
+    if (this.closed || alike >= most || child.done >= this.mostJobs) child.kill();
     else this.idle.push(child);
     this.warm();
+  }
+
+  /**
+   * A child that has nothing to do: one that has this file open still, where there is one. Those that read have a limit
+   * of memory that the engine never takes back, and a file open: what writes is for others.
+   */
+  private takeIdle({ path, task }: JobMessage): JobChild | undefined {
+    const able = this.idle.filter((child) => child.last === null || child.last.writes === writes(task));
+    const child = able.find(({ last }) => last?.path === path) ?? able.at(-1);
+    this.idle = this.idle.filter((other) => other !== child);
+    return child;
   }
 
   private async job(
@@ -204,6 +248,8 @@ export class JobPool {
       const { reply } = ended;
       if (reply.ok) return reply.result;
       if (reply.sort === 'moved') throw new DesignMoved();
+      if (reply.sort === 'unfit')
+        throw new Problem('design-moved', reply.message, { version: versionOf(task) });
       if (reply.sort === 'person') throw new Problem(REFUSALS[task.task] ?? 'query-failed', reply.message);
       throw Object.assign(new Error(reply.message), reply.code === undefined ? {} : { code: reply.code });
     }
@@ -215,7 +261,7 @@ export class JobPool {
     signal: AbortSignal | undefined,
     tell: Tell | undefined,
   ): Promise<Ended> {
-    const child = this.idle.pop() ?? this.start();
+    const child = this.takeIdle(message) ?? this.start();
     let reason: string | null = null;
     const kill = (why: string): void => {
       reason ??= why;
@@ -229,7 +275,7 @@ export class JobPool {
     );
     signal?.addEventListener('abort', stop, { once: true });
     try {
-      const ended = await child.run(message, tell);
+      const ended = await child.run(message, writes(message.task), tell);
       if (reason !== null) throw new Problem('stopped', reason);
       if (ended.how === 'answered') this.release(child);
       else this.warm();
@@ -239,6 +285,12 @@ export class JobPool {
       signal?.removeEventListener('abort', stop);
     }
   }
+}
+
+/** The version of the design that a task is about. */
+function versionOf(task: Task): number {
+  if ('design' in task) return task.design.version;
+  return task.task === 'apply' ? task.order.base : 0;
 }
 
 /** Times that a job is given to a child which goes before it begins. */
@@ -251,7 +303,7 @@ function lost(task: Task, { code, signal }: Extract<Ended, { how: 'before' | 'am
   );
   return new Problem(
     'stopped',
-    queueOf(task) === 'write'
+    writes(task)
       ? 'The process that wrote this ended before it could say whether all of it was done. Either all of it is there or nothing: look before you try again.'
       : 'The process that worked on this ended before it was done: try again. If it stays, ask for less at once.',
   );

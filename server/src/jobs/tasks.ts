@@ -1,10 +1,12 @@
-import type { CheckPlan, MapPlan, Notice, Step } from '@heathridge/core/change';
+import { Carrier, checkPlan, evolve, steps, type Change, type Notice } from '@heathridge/core/change';
 import {
   catalogOf,
+  fieldOf,
   findField,
   localeOf,
   lookupText,
   tableOf,
+  validateTables,
   valueKind,
   type Design,
   type Form,
@@ -64,14 +66,21 @@ import type { Undone, UndoEntryOrder } from '../rows/undo-entry';
 import {
   readChoices,
   readList,
+  readMore,
   readPage,
+  readRecord,
   type Choice,
   type ChoiceRequest,
   type ListRequest,
+  type MoreRequest,
   type PageRequest,
 } from '../rows/read';
+import { goesAlong, type Along } from '../rows/along';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { readSearchTexts, type SearchTexts } from '../rows/search-texts';
+import { writeOut, type AttachmentKept, type AttachOrder } from '../rows/attachments';
+import { readDefinitions, type DefinitionsRead } from '../change/read-definitions';
+import type { SavedApart, SaveOrder } from '../rows/save';
 import { prepareChange, type Prepared, type PreparedOrder } from '../rows/prepared-change';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
@@ -94,24 +103,23 @@ import { DesignMoved, storedVersion } from '../store/versions';
 export type Task =
   | {
       readonly task: 'check';
-      /** The version of the design it is asked of. */
-      readonly version: number;
-      readonly plan: CheckPlan;
-      /** What Apply would do, and the design that it leads to. */
-      readonly steps: readonly Step[];
-      readonly after: Design;
+      readonly design: Design;
+      /** The draft. */
+      readonly changes: readonly Change[];
       readonly today: string;
     }
   | {
       readonly task: 'preview';
-      readonly version: number;
-      readonly plan: MapPlan;
+      readonly design: Design;
+      readonly changes: readonly Change[];
+      readonly table: string;
+      readonly field: string;
       readonly today: string;
     }
   | {
       readonly task: 'found';
-      readonly version: number;
-      readonly plan: CheckPlan;
+      readonly design: Design;
+      readonly changes: readonly Change[];
       readonly today: string;
       readonly number: number;
       readonly limit: number;
@@ -123,6 +131,21 @@ export type Task =
       readonly candidates: readonly LinkCandidate[];
       /** Count them all, whatever a few values say. */
       readonly every: boolean;
+    }
+  | { readonly task: 'save'; readonly design: Design; readonly order: SaveOrder }
+  | { readonly task: 'keep attachment'; readonly design: Design; readonly order: AttachOrder }
+  | {
+      readonly task: 'read attachment';
+      readonly version: number;
+      readonly id: number;
+      /** Where its bytes are to lie. */
+      readonly to: string;
+    }
+  | {
+      readonly task: 'read definitions';
+      readonly design: Design;
+      /** Where the archive lies. */
+      readonly archive: string;
     }
   | { readonly task: 'apply'; readonly order: ApplyOrder }
   | { readonly task: 'undo'; readonly order: UndoOrder }
@@ -220,6 +243,26 @@ export type Task =
       readonly request: PageRequest;
     }
   | {
+      readonly task: 'record';
+      readonly design: Design;
+      readonly viewer: Viewer;
+      readonly form: Form;
+      readonly key: RowKey;
+    }
+  | {
+      readonly task: 'more';
+      readonly design: Design;
+      readonly viewer: Viewer;
+      readonly form: Form;
+      readonly at: MoreRequest;
+    }
+  | {
+      readonly task: 'along';
+      readonly design: Design;
+      readonly table: string;
+      readonly keys: readonly RowKey[];
+    }
+  | {
       readonly task: 'choices';
       readonly design: Design;
       readonly field: string;
@@ -252,14 +295,22 @@ export interface QueryResult {
   readonly fault?: SqlFault;
 }
 
+/** What the values of a field become, or why that cannot be shown. */
+export type Previewed =
+  Preview | { readonly refused: 'not-found' | 'design-invalid'; readonly message: string };
+
 /** Rows behind a part of a result. */
 export type RowsBehind = Pick<QueryResult, 'columns' | 'rows' | 'more'>;
 
 export interface Results {
   check: CheckResult;
-  preview: Preview;
-  found: readonly FoundRow[];
+  preview: Previewed;
+  found: { readonly table: string; readonly rows: readonly FoundRow[] };
   offers: readonly LinkOffer[];
+  save: SavedApart;
+  'keep attachment': AttachmentKept;
+  'read attachment': boolean;
+  'read definitions': DefinitionsRead;
   apply: ApplyResult;
   undo: ApplyResult;
   whole: boolean;
@@ -285,6 +336,9 @@ export interface Results {
   count: number;
   list: string;
   page: string;
+  record: string | null;
+  more: string;
+  along: readonly Along[];
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
   'prepared change': Prepared;
@@ -302,6 +356,8 @@ export type Reading = Exclude<
   Task,
   {
     task:
+      | 'save'
+      | 'keep attachment'
       | 'apply'
       | 'undo'
       | 'adopt'
@@ -339,9 +395,11 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'check':
       return checkDraft(db, task, tell);
     case 'preview':
-      return previewConversion(db, task.plan, task.today);
-    case 'found':
-      return foundRows(db, task);
+      return previewDraft(db, task);
+    case 'found': {
+      const plan = checkPlan(task.design, evolve(task.design, task.changes), task.changes);
+      return { table: plan.rows[task.number]?.table ?? '', rows: foundRows(db, { ...task, plan }) };
+    }
     case 'offers':
       return linkOffers(db, task.design, task.candidates, task.every, tell);
     case 'look':
@@ -379,6 +437,16 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return readList(db, task.design, task.viewer, tableOf(task.design, task.table), task.request);
     case 'page':
       return readPage(db, task.design, task.viewer, task.form, task.request);
+    case 'read attachment':
+      return writeOut(db, task.id, task.to);
+    case 'read definitions':
+      return readDefinitions(task.design, task.archive);
+    case 'record':
+      return readRecord(db, task.design, task.viewer, task.form, task.key);
+    case 'more':
+      return readMore(db, task.design, task.viewer, task.form, task.at);
+    case 'along':
+      return goesAlong(db, task.design, tableOf(task.design, task.table), task.keys);
     case 'choices': {
       const field = findField(task.design, task.field)?.field;
       return field ? readChoices(db, task.design, field, task.request) : [];
@@ -416,15 +484,32 @@ async function bySheet<T>(work: () => Promise<T>): Promise<T> {
 
 function checkDraft(
   db: Connection,
-  { plan, steps, after, today }: Extract<Task, { task: 'check' }>,
+  { design, changes, today }: Extract<Task, { task: 'check' }>,
   tell: Tell,
 ): CheckResult {
+  const evolved = evolve(design, changes);
+  const plan = checkPlan(design, evolved, changes);
   const result = runChecks(db, plan, today, tell);
-  if (result.notices.some(({ level }) => level === 'stop')) return result;
-  const message = rehearsal(db, plan, steps, after, today);
+  const isStopped = ({ notices }: { readonly notices: readonly Notice[] }): boolean =>
+    notices.some(({ level }) => level === 'stop');
+  if (isStopped(plan) || isStopped(result)) return result;
+  const message = rehearsal(db, plan, steps(design, evolved), evolved.design, today);
   if (message === null) return result;
   const notices: Notice[] = [{ level: 'stop', table: '', message, dependants: [] }, ...result.notices];
   return { ...result, notices, clear: false };
+}
+
+function previewDraft(
+  db: Connection,
+  { design, changes, table: tableId, field: fieldId, today }: Extract<Task, { task: 'preview' }>,
+): Previewed {
+  const evolved = evolve(design, changes);
+  const [old, table] = [design, evolved.design].map(({ tables }) => tables.find(({ id }) => id === tableId));
+  const [was, field] = [old && fieldOf(old, fieldId), table && fieldOf(table, fieldId)];
+  if (!old || !was || !field) return { refused: 'not-found', message: 'This field holds no values yet.' };
+  const invented = validateTables(evolved.design).find((problem) => problem.field === field.id);
+  if (invented) return { refused: 'design-invalid', message: invented.message };
+  return previewConversion(db, new Carrier(design, evolved).plan(old, was, field), today);
 }
 
 /** A query in SQL: what it gives is found out first. */

@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import type { Change } from '@heathridge/core/change';
 import type { Design } from '@heathridge/core/design';
-import { copyName, discardCopy, drafted, MOST_TIME } from '../change/apply';
+import { copyName, discardCopy, MOST_TIME } from '../change/apply';
 import type { Tell } from '../change/run';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
@@ -26,7 +26,6 @@ export async function applyDraft(
 ): Promise<Design> {
   const file = files.get(id);
   if (file.design.version !== base) throw moved(file.design.version);
-  drafted(file.design, changes);
   const copy = copyName(clock);
   const order = {
     changes,

@@ -9,9 +9,11 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { Viewer } from '@heathridge/core/people';
+import { levelOf } from '@heathridge/core/form';
 import { asksNothing, NOTHING, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
 import type { JobPool } from '../jobs/pool';
+import type { Along } from '../rows/along';
 import type { OpenFile } from '../store/files';
 import { dataVersion, DesignMoved } from '../store/versions';
 import { guarded, prepared } from '../store/statements';
@@ -20,8 +22,10 @@ import {
   readChoices,
   readList,
   readPage,
+  readRecord,
   type Choice,
   type ListRequest,
+  type MoreRequest,
   type PageRequest,
 } from '../rows/read';
 import { checkKey } from '../rows/tables';
@@ -51,8 +55,14 @@ export interface Reading {
   readonly signal: AbortSignal;
 }
 
-/** Rows from which on what reads every one is left to a child process. */
-const MANY_ROWS = 20_000;
+/**
+ * Rows from which on what reads every one is left to a child process: as many are read in a few milliseconds, in which
+ * nobody else is answered. A child takes a millisecond more to answer, and others do not wait for it.
+ */
+const MANY_ROWS = 1000;
+
+/** Rows from which on it is worth keeping what is searched of all of them: fewer are looked through soon enough. */
+const MANY_TEXTS = 20_000;
 
 const counted = new WeakMap<
   Table,
@@ -95,6 +105,9 @@ function readsKeptOrder(file: OpenFile, table: Table, sort: WindowRequest['sort'
 
 const isLarge = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_ROWS;
 
+/** Whether what is searched of a table is kept. */
+const keepsTexts = (file: OpenFile, table: Table): boolean => rowCount(file, table) > MANY_TEXTS;
+
 /** Whether what is asked may take long: it reads every row of a large table, or who knows what by a condition. */
 const isCostly = (file: OpenFile, table: Table, asked: Pick<Asked, 'search' | 'conditions'>): boolean =>
   asked.conditions.length > 0 || (!asksNothing(asked) && isLarge(file, table));
@@ -105,7 +118,7 @@ function searched(
   table: Table,
   { search, shows = displayOf(table) }: Pick<Asked, 'search' | 'shows'>,
 ): FoundRows | null {
-  if (search.trim() === '' || !isLarge(file, table)) return null;
+  if (search.trim() === '' || !keepsTexts(file, table)) return null;
   return foundRows({ file, design, jobs, table, search, shows });
 }
 
@@ -179,7 +192,7 @@ export async function list(
   const { reader } = file;
   // Whoever opens a list will search it soon.
   const { shows = displayOf(table) } = request;
-  if (request.search.trim() === '' && isLarge(file, table))
+  if (request.search.trim() === '' && keepsTexts(file, table))
     prepareSearch({ file, design, jobs, table, shows });
   const keys = searchedFirst(reading, table, request);
   if (keys) return readList(reader, design, viewer, table, { ...request, keys });
@@ -189,6 +202,35 @@ export async function list(
     return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
+
+/** A record with the rows of its subforms as JSON text: see `readRecord`. */
+export async function record(
+  { file, design = file.design, jobs, signal }: Reading,
+  viewer: Viewer,
+  form: Form,
+  key: RowKey,
+): Promise<string | null> {
+  // Each subform may have hundreds of rows, and these theirs.
+  const isLong = (levelOf(design, form)?.levels.length ?? 0) > 0;
+  if (!isLong) return readRecord(file.reader, design, viewer, form, key);
+  return jobs.run(file.path, { task: 'record', design, viewer, form, key }, { signal });
+}
+
+/** Further rows of a subform as JSON text: see `readMore`. */
+export const more = (
+  { file, design = file.design, jobs, signal }: Reading,
+  viewer: Viewer,
+  form: Form,
+  at: MoreRequest,
+): Promise<string> => jobs.run(file.path, { task: 'more', design, viewer, form, at }, { signal });
+
+/** What would become of other rows if these were deleted, which few or very many may be: see `goesAlong`. */
+export const along = (
+  { file, design = file.design, jobs, signal }: Reading,
+  table: Table,
+  keys: readonly RowKey[],
+): Promise<readonly Along[]> =>
+  jobs.run(file.path, { task: 'along', design, table: table.id, keys }, { signal });
 
 /** Rows of a list as JSON text, with how many there are: see `readPage`. */
 export async function page(

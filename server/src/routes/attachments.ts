@@ -1,13 +1,21 @@
+import { rmSync } from 'node:fs';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { Problem } from '../problem';
-import type { Router } from '../http/routes';
-import { keepAttachment, readAttachment } from '../rows/attachments';
+import type { Call, Router } from '../http/routes';
+import { patiently } from '../http/patience';
+import { BYTES, receiveBody } from '../http/receive';
+import { sendOnce } from '../http/send';
+import { attachedBytes, bytesOf, knownAttachment, MOST_ATTACHED, MOST_BYTES } from '../rows/attachments';
+import { assertWritable } from '../store/files';
 
 const Upload = v.object({
   name: v.pipe(v.string(), v.trim(), v.minLength(1, 'A file needs a name.'), v.maxLength(200)),
   picture: v.optional(v.picklist(['yes', 'no']), 'no'),
 });
+
+/** Bytes that are answered from memory; more of them come by way of the disk. */
+const FROM_MEMORY = 256 * 1024;
 
 export function attachmentRoutes(router: Router): void {
   router.add({
@@ -17,11 +25,43 @@ export function attachmentRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'Keep a picture or a file: its bytes are the body, as application/octet-stream',
     query: Upload,
-    handler: ({ context, file, person, query, request }) => {
-      if (!Buffer.isBuffer(request.body))
-        throw new Problem('bad-request', 'The bytes of the file must be sent as application/octet-stream.');
-      return keepAttachment(file, query.name, request.body, query.picture === 'yes', person, context.clock);
+    handler: async ({ context, file, person, params, query, request }) => {
+      const { clock, files, jobs, sheets } = context;
+      assertWritable(file);
+      const bytes = sheets.placeFor(clock.id('a'), 'part');
+      try {
+        await receiveBody(request.body, bytes, BYTES, MOST_BYTES);
+        const order = {
+          name: query.name,
+          bytes,
+          mustBePicture: query.picture === 'yes',
+          by: { id: person.id, name: person.name },
+          now: clock.now(),
+        };
+        const kept = await patiently(
+          jobs,
+          () => file.path,
+          () => {
+            // It may have been changed while the bytes came.
+            const now = files.get(params['file']!);
+            assertWritable(now);
+            return jobs.run(now.path, { task: 'keep attachment', design: now.design, order });
+          },
+        );
+        if ('refused' in kept) throw new Problem(kept.refused, kept.message);
+        return kept;
+      } finally {
+        rmSync(bytes, { force: true });
+      }
     },
+  });
+  router.add({
+    method: 'GET',
+    url: '/api/files/:file/attachments',
+    answer: answers.Attached,
+    needs: 'colleague',
+    summary: 'How many bytes the pictures and files of this database have, and how many they may have',
+    handler: ({ file }) => ({ bytes: attachedBytes(file.reader), most: MOST_ATTACHED }),
   });
   for (const part of ['whole', 'preview'] as const)
     router.add({
@@ -29,14 +69,33 @@ export function attachmentRoutes(router: Router): void {
       url: `/api/files/:file/attachments/:attachment${part === 'whole' ? '' : '/preview'}`,
       needs: 'colleague',
       summary: part === 'whole' ? 'An attachment' : 'A small copy of a picture',
-      handler: ({ file, viewer, params, reply }) => {
-        const { name, type, bytes } = readAttachment(file, viewer, Number(params['attachment']), part);
-        const shown = type.startsWith('image/') ? 'inline' : 'attachment';
-        return reply
-          .type(type)
-          .header('content-disposition', `${shown}; filename*=UTF-8''${encodeURIComponent(name)}`)
-          .header('cache-control', 'private, max-age=86400, immutable')
-          .send(bytes);
-      },
+      handler: (call) => sendAttachment(call, part),
     });
+}
+
+async function sendAttachment(
+  { context, file, viewer, params, reply, gone: signal }: Call<undefined, unknown>,
+  part: 'whole' | 'preview',
+): Promise<unknown> {
+  const id = Number(params['attachment']);
+  const { name, type, size } = knownAttachment(file, viewer, id, part);
+  const shown = type.startsWith('image/') ? 'inline' : 'attachment';
+  const named = (): typeof reply =>
+    reply
+      .type(type)
+      .header('content-disposition', `${shown}; filename*=UTF-8''${encodeURIComponent(name)}`)
+      .header('cache-control', 'private, max-age=86400, immutable');
+  const lost = new Problem('not-found', 'This attachment is no longer there.');
+  if (size <= FROM_MEMORY || part === 'preview') {
+    const bytes = bytesOf(file.reader, id, part);
+    if (!bytes) throw lost;
+    return named().send(bytes);
+  }
+  // Whoever takes long to fetch it holds a file open, not its bytes in memory.
+  const { clock, jobs, sheets } = context;
+  const to = sheets.placeFor(clock.id('a'), 'part');
+  const { version } = file.design;
+  const isThere = await jobs.run(file.path, { task: 'read attachment', version, id, to }, { signal });
+  if (!isThere) throw lost;
+  return sendOnce(named().header('content-length', size), to);
 }

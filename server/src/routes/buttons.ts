@@ -170,16 +170,11 @@ export function buttonRoutes(router: Router): void {
       if (found.mark !== body.mark)
         throw new Problem('document-moved', 'These rows have changed since you looked: look again.');
       if (found.changes.length === 0) throw new Problem('bad-request', 'There is nothing to change.');
-      const theirs = rowsThere(viewer, changed);
       // What the builder has prepared is bound by what there is for whoever presses it, not by what the screen shows.
-      const bounds = {
-        before: () => (theirs.length > 0 ? [theirs] : null),
-        after: () => theirs,
-        closed: () => null,
-      };
+      const within = { rows: rowsThere(viewer, changed) };
       // It has a name, by which it is known as hers and can be taken back.
       const request = { id: randomUUID(), changes: [...found.changes] };
-      return saveWithin(file, request, viewer, context, bounds);
+      return saveWithin(call, request, within);
     },
   });
 }

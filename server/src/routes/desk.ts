@@ -57,12 +57,11 @@ import { GridView, Key, NOTHING, SaveRequest } from '@heathridge/core/rows';
 import { todayIn } from '../http/context';
 import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
-import { goesAlong } from '../rows/along';
 import { isAmong } from '../rows/among';
-import { readBeyond, readMore, readRecord } from '../rows/read';
+import { readBeyond } from '../rows/read';
 import { secondLine } from '../rows/window';
 import { workedOn } from '../rows/worked';
-import { count, list, page } from '../reading/rows';
+import { along, count, list, more, page, record } from '../reading/rows';
 import { MOST_PREPARED } from '../rows/prepared-change';
 import { sizeOf } from '../rows/undo-entry';
 import { assertWritable, type OpenFile } from '../store/files';
@@ -440,8 +439,10 @@ export function deskRoutes(router: Router): void {
       const conditions = shownRows(form);
       const shows = foundIn(form, table);
       const asked = { search, after, limit: 60, conditions, shows, sort: form.order ?? [] };
-      const entries = await list(reading, viewer, table, asked);
-      const total = await count(reading, table, { search, conditions, shows });
+      const [entries, total] = await Promise.all([
+        list(reading, viewer, table, asked),
+        count(reading, table, { search, conditions, shows }),
+      ]);
       const all = search.trim() === '' ? total : await count(reading, table, { ...NOTHING, conditions });
       return reply.type('application/json').send(`{"total":${total},"all":${all},"entries":${entries}}`);
     },
@@ -453,11 +454,16 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'A record with the rows of its subforms',
     query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
-    handler: ({ file, viewer, query, reply }) => {
+    handler: async ({ context: { jobs }, file, viewer, query, reply, gone: signal }) => {
       const form = screenOf(viewer);
       const table = tableAt(file, form.table);
       const design = designOf(file.design, viewer);
-      const json = readRecord(file.reader, design, viewer, form, keyFrom(file, table, query.key));
+      const json = await record(
+        { file, design, jobs, signal },
+        viewer,
+        form,
+        keyFrom(file, table, query.key),
+      );
       if (json === null)
         throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
       return reply.type('application/json').send(json);
@@ -476,13 +482,12 @@ export function deskRoutes(router: Router): void {
       parent: KeyPart,
       start: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
     }),
-    handler: ({ file, viewer, body: { path, parent, start }, reply }) => {
-      const levels = levelsAt(file, viewer, path);
-      assertShown(file, viewer, path.slice(0, -1), parent);
+    handler: async ({ context: { jobs }, file, viewer, body: at, reply, gone: signal }) => {
+      levelsAt(file, viewer, at.path);
+      assertShown(file, viewer, at.path.slice(0, -1), at.parent);
       const design = designOf(file.design, viewer);
-      return reply
-        .type('application/json')
-        .send(readMore(file.reader, design, viewer, levels, parent, start));
+      const rows = await more({ file, design, jobs, signal }, viewer, screenOf(viewer), at);
+      return reply.type('application/json').send(rows);
     },
   });
   router.add({
@@ -601,7 +606,7 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'What would become of other rows if a record were deleted; nothing is changed',
     body: v.object({ key: Key, table: v.optional(Id) }),
-    handler: ({ file, viewer, body }) => {
+    handler: async ({ context: { jobs }, file, viewer, body, gone: signal }) => {
       const table = tableAt(file, body.table ?? screenOf(viewer).table);
       const refusal = refusedChange(file.design, viewer, { op: 'delete', table: table.id, key: body.key });
       if (refusal !== null) throw new Problem('not-allowed', refusal);
@@ -612,7 +617,7 @@ export function deskRoutes(router: Router): void {
         )
       )
         throw new Problem('not-found', `This ${table.label.toLowerCase()} is no longer there.`);
-      return { along: goesAlong(file.reader, file.design, table, keys) };
+      return { along: await along({ file, jobs, signal }, table, keys) };
     },
   });
   router.add({
@@ -622,9 +627,9 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'Save a record and rows of its subforms together, all or none',
     body: SaveRequest,
-    handler: ({ context, file, viewer, body }) => {
-      screenOf(viewer);
-      return save(file, body, viewer, context);
+    handler: (call) => {
+      screenOf(call.viewer);
+      return save(call, call.body);
     },
   });
   router.add({

@@ -1,37 +1,16 @@
-import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
+import { rmSync } from 'node:fs';
+import { strToU8, zipSync } from 'fflate';
 import * as answers from '@heathridge/core/api';
-import { applyChanges } from '@heathridge/core/change';
-import { differences, fromFolder, standardDdl, toFolder } from '@heathridge/core/exchange';
+import { standardDdl, toFolder } from '@heathridge/core/exchange';
+import { BYTES, receiveBody } from '../http/receive';
 import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
 
-/** Bytes of definitions, unpacked. */
-const MOST_BYTES = 20 * 1024 * 1024;
+/** Bytes of an archive of definitions. */
+const MOST_ARCHIVE = 25 * 1024 * 1024;
 
 /** The earliest time a ZIP archive can name: the same definitions give the same bytes. */
 const STILL = new Date(1980, 0, 1);
-
-function unpacked(body: unknown): { path: string; text: string }[] {
-  if (!Buffer.isBuffer(body))
-    throw new Problem(
-      'bad-request',
-      'The folder must be sent as a ZIP archive, as application/octet-stream.',
-    );
-  let total = 0;
-  try {
-    const files = unzipSync(body, {
-      filter: ({ name, originalSize }) => {
-        total += originalSize;
-        if (total > MOST_BYTES) throw new Problem('too-large', 'The definitions have more than 20 MB.');
-        return name.endsWith('.json');
-      },
-    });
-    return Object.entries(files).map(([path, bytes]) => ({ path, text: strFromU8(bytes) }));
-  } catch (error) {
-    if (error instanceof Problem) throw error;
-    throw new Problem('bad-request', `This is no ZIP archive that can be read: ${(error as Error).message}`);
-  }
-}
 
 const saved = (
   { context, params, reply }: Pick<Call, 'context' | 'params' | 'reply'>,
@@ -63,13 +42,22 @@ export function exchangeRoutes(router: Router): void {
     answer: answers.Draft,
     needs: 'builder',
     summary: 'The draft that would make this file as a folder of JSON says; nothing is changed',
-    handler: ({ file, request }) => {
-      const read = fromFolder(unpacked(request.body));
-      if (!read.ok) throw new Problem('design-invalid', read.message);
-      const changes = differences(file.design, read.design);
-      // Told here already when it cannot be: such a draft would not open.
-      applyChanges(file.design, changes);
-      return { base: file.design.version, changes };
+    handler: async ({ context, file, request, gone: signal }) => {
+      const { clock, jobs, sheets } = context;
+      const { design } = file;
+      const archive = sheets.placeFor(clock.id('a'), 'part');
+      try {
+        await receiveBody(request.body, archive, BYTES, MOST_ARCHIVE);
+        const read = await jobs.run(
+          file.path,
+          { task: 'read definitions', design, archive },
+          { signal, queue: 'trial' },
+        );
+        if ('refused' in read) throw new Problem(read.refused, read.message);
+        return { base: design.version, changes: read.changes };
+      } finally {
+        rmSync(archive, { force: true });
+      }
     },
   });
   router.add({

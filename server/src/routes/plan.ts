@@ -1,10 +1,9 @@
 import { eq } from 'drizzle-orm';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { Carrier, Change, checkPlan, readChanges, steps } from '@heathridge/core/change';
-import { fieldOf, Id, validateTables } from '@heathridge/core/design';
+import { Change, readChanges } from '@heathridge/core/change';
+import { Id } from '@heathridge/core/design';
 import { linkCandidates } from '@heathridge/core/plan';
-import { drafted } from '../change/apply';
 import { applyDraft } from '../plan/apply-draft';
 import { appliedChanges, Given } from '../change/undo';
 import { undoDraft } from '../plan/undo-draft';
@@ -150,21 +149,12 @@ export function planRoutes(router: Router): void {
     body: WatchedDraft,
     handler: async (call) => {
       const { context, file, body } = call;
-      const evolved = drafted(file.design, body.changes);
-      const plan = checkPlan(file.design, evolved, body.changes);
-      const stopped = plan.notices.some(({ level }) => level === 'stop');
-      const task = {
-        task: 'check',
-        version: file.design.version,
-        plan,
-        steps: stopped ? [] : steps(file.design, evolved),
-        after: evolved.design,
-        today: todayIn(context, file),
-      } as const;
+      const { design } = file;
+      const task = { task: 'check', design, changes: body.changes, today: todayIn(context, file) } as const;
       const result = await watched(call, body.watch, (options) =>
         context.jobs.run(file.path, task, { ...options, limit: 600_000 }),
       );
-      return { ...result, version: file.design.version };
+      return { ...result, version: design.version };
     },
   });
   router.add({
@@ -179,22 +169,10 @@ export function planRoutes(router: Router): void {
       ...FoundPage.entries,
     }),
     handler: async ({ context, file, body, gone }) => {
-      const plan = checkPlan(file.design, drafted(file.design, body.changes), body.changes);
-      const { number, offset, limit } = body;
-      const found = await context.jobs.run(
-        file.path,
-        {
-          task: 'found',
-          version: file.design.version,
-          plan,
-          today: todayIn(context, file),
-          number,
-          limit,
-          offset,
-        },
-        { signal: gone, limit: 600_000 },
-      );
-      return { rows: rowsToMend(file, plan.rows[number]?.table ?? '', found) };
+      const { base: _, ...asked } = body;
+      const task = { task: 'found', design: file.design, ...asked, today: todayIn(context, file) } as const;
+      const { table, rows } = await context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
+      return { rows: rowsToMend(file, table, rows) };
     },
   });
   router.add({
@@ -205,18 +183,11 @@ export function planRoutes(router: Router): void {
     summary: 'What the values of a field become in a draft, each different one once',
     body: v.object({ ...Draft.entries, table: Id, field: Id }),
     handler: async ({ context, file, body, gone }) => {
-      const evolved = drafted(file.design, body.changes);
-      const [old, table] = [file.design, evolved.design].map(({ tables }) =>
-        tables.find(({ id }) => id === body.table),
-      );
-      const [was, field] = [old && fieldOf(old, body.field), table && fieldOf(table, body.field)];
-      if (!old || !was || !field) throw new Problem('not-found', 'This field holds no values yet.');
-      const invented = validateTables(evolved.design).find(({ field: id }) => id === field.id);
-      if (invented) throw new Problem('design-invalid', invented.message);
-      const plan = new Carrier(file.design, evolved).plan(old, was, field);
-      const { version } = file.design;
-      const task = { task: 'preview', version, plan, today: todayIn(context, file) } as const;
-      return context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
+      const { base: _, ...asked } = body;
+      const task = { task: 'preview', design: file.design, ...asked, today: todayIn(context, file) } as const;
+      const preview = await context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
+      if ('refused' in preview) throw new Problem(preview.refused, preview.message);
+      return preview;
     },
   });
   router.add({

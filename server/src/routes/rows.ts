@@ -5,20 +5,27 @@ import { ExpressionError } from '@heathridge/core/expression';
 import { sampled, shownRows } from '@heathridge/core/form';
 import { documentProblems } from '@heathridge/core/documents';
 import { designOf, lookupTarget, refusedChange, rowsThere, type Viewer } from '@heathridge/core/people';
-import { boundsOf, type Bounds } from '../rows/among';
-import { Key, NOTHING, RowsAsked, SaveRequest, type RowKey, type SavedRow } from '@heathridge/core/rows';
+import { boundsWithin, type Within } from '../rows/among';
+import {
+  Key,
+  NOTHING,
+  RowsAsked,
+  SaveRequest,
+  type RowError,
+  type RowKey,
+  type SavedRow,
+} from '@heathridge/core/rows';
 import { MOST_TEXT } from '@heathridge/core/values';
 import { todayIn, type Context } from '../http/context';
 import { MOST_TOLD, type News } from '../http/news';
 import { Problem } from '../problem';
-import type { Router } from '../http/routes';
+import type { Call, Router } from '../http/routes';
 import { blockChanges } from '../rows/paste';
-import { goesAlong } from '../rows/along';
 import { childrenOf } from '../rows/children';
 import { pastOfFile, pastOfRow } from '../rows/past';
 import { readList, readPage, readRecord, type Choice } from '../rows/read';
-import { choices, window } from '../reading/rows';
-import { BadSave, RequestReused, saveRows, type SaveResult } from '../rows/save';
+import { along, choices, window } from '../reading/rows';
+import { BadSave, RequestReused, saveRows, type BlockOrder, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { Params } from '../rows/params';
 import { askedSql, readRow } from '../rows/window';
@@ -79,49 +86,96 @@ export function keyFrom(file: OpenFile, table: Table, text: string): RowKey {
   return checked;
 }
 
+/** What a save needs to know of the call that makes it. */
+type SavingCall = Pick<Call, 'context' | 'file' | 'viewer' | 'params'>;
+
+/** What is answered to a save. */
+interface Kept {
+  readonly entry: number;
+  readonly saved: readonly SavedRow[];
+}
+
 /**
- * Saves what a viewer may save. Throws `not-allowed` for what she may not, and `rows-refused` with every
+ * Saves what a viewer may save. Rejects with `not-allowed` for what she may not, and with `rows-refused` with every
  * error beside its field when the save is refused.
  */
-export function save(
-  file: OpenFile,
-  request: SaveRequest,
-  viewer: Viewer,
-  context: Context,
-): { readonly entry: number; readonly saved: readonly SavedRow[] } {
+export async function save(call: SavingCall, request: SaveRequest): Promise<Kept> {
+  const { file, viewer } = call;
   for (const change of request.changes) {
     const refusal = refusedChange(file.design, viewer, change);
     if (refusal !== null) throw new Problem('not-allowed', refusal);
   }
-  return saveWithin(file, request, viewer, context, viewer.screen ? boundsOf(file.design, viewer) : null);
+  return saveWithin(call, request, viewer.screen ? { viewer } : null);
 }
 
-/** Saves what a viewer may save, within bounds. Throws `rows-refused` as {@link save} does. */
-export function saveWithin(
+/** Saves what a viewer may save, within bounds. Rejects with `rows-refused` as {@link save} does. */
+export async function saveWithin(
+  call: SavingCall,
+  request: SaveRequest,
+  within: Within | null,
+): Promise<Kept> {
+  const { context, file, viewer } = call;
+  const result =
+    request.changes.length > MOST_AT_ONCE
+      ? await keptApart(call, { request, within })
+      : keptHere(file, request, viewer, context, within);
+  const kept = taken(result);
+  context.news.tell(call.params['file']!, {
+    ...newsOf(request, kept.saved),
+    account: viewer.id,
+    by: viewer.name,
+    entry: kept.entry,
+  });
+  return kept;
+}
+
+/** Makes a save while others wait: one that is short. */
+function keptHere(
   file: OpenFile,
   request: SaveRequest,
   viewer: Viewer,
-  { clock, news }: Context,
-  bounds: Bounds | null,
-): { readonly entry: number; readonly saved: readonly SavedRow[] } {
-  let result: SaveResult;
+  { clock }: Context,
+  within: Within | null,
+): SaveResult {
+  assertWritable(file);
   try {
-    result = saveRows(file, request, viewer, clock, bounds);
+    return saveRows(file, request, viewer, clock, boundsWithin(file.design, within));
   } catch (error) {
-    if (error instanceof RequestReused)
-      throw new Problem('bad-request', 'This save was sent under the name of another one.');
+    if (error instanceof RequestReused) throw reused();
     if (error instanceof BadSave) throw new Problem('bad-request', error.message);
     throw error;
   }
-  if (result.ok) {
-    news.tell(file.id, {
-      ...newsOf(request, result.saved),
-      account: viewer.id,
-      by: viewer.name,
-      entry: result.entry,
-    });
-    return { entry: result.entry, saved: result.saved };
+}
+
+/** Has a child make a save: one that takes long, while which others go on. */
+async function keptApart(
+  { context, file, viewer }: SavingCall,
+  what: { readonly request: SaveRequest | BlockOrder; readonly within: Within | null },
+): Promise<SaveResult> {
+  assertWritable(file);
+  const { design, path } = file;
+  const { id, name } = viewer;
+  const order = { ...what, by: { id, name }, now: context.clock.now(), today: todayIn(context, file) };
+  const saved = await context.jobs.run(path, { task: 'save', design, order });
+  if ('done' in saved) return saved.done;
+  switch (saved.refused) {
+    case 'reused':
+      throw reused();
+    case 'unread':
+      throw unread(saved.errors);
+    case 'bad':
+      throw new Problem('bad-request', saved.message);
   }
+}
+
+const reused = (): Problem => new Problem('bad-request', 'This save was sent under the name of another one.');
+
+const unread = (errors: readonly RowError[]): Problem =>
+  new Problem('rows-refused', `${errors.length} of these values cannot be taken.`, { errors });
+
+/** What was saved. Throws `rows-refused` where it was not. */
+function taken(result: SaveResult): Kept {
+  if (result.ok) return { entry: result.entry, saved: result.saved };
   throw new Problem('rows-refused', result.errors[0]?.message ?? 'Nothing was saved.', {
     errors: result.errors,
   });
@@ -182,8 +236,10 @@ const ENTRIES = 30;
 /** Rows that are pasted at once. */
 const MOST_PASTED = 5000;
 
-/** Rows that are put back while others wait; more of them are work for a child. */
-export const MOST_AT_ONCE = 200;
+/** Rows that are saved or put back while others wait, some 20 ms of them; more are work for a child. */
+export const MOST_AT_ONCE = 100;
+/** Rows of a block that are read while others wait: each of its texts may be that of a row, which has to be found. */
+const MOST_PASTED_HERE = 20;
 
 /** Undoes an entry of the log while others wait. Throws `not-undone`. */
 export function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
@@ -239,9 +295,9 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'What would become of other rows if these were deleted; nothing is changed',
     body: v.object({ keys: v.pipe(v.array(Key), v.minLength(1), v.maxLength(5000)) }),
-    handler: ({ file, params, body }) => {
+    handler: async ({ context: { jobs }, file, params, body, gone: signal }) => {
       const table = tableAt(file, params['table']!);
-      return { along: goesAlong(file.reader, file.design, table, checkedKeys(file, table, body.keys)) };
+      return { along: await along({ file, jobs, signal }, table, checkedKeys(file, table, body.keys)) };
     },
   });
   router.add({
@@ -294,7 +350,7 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'Add, change and delete rows, all or none',
     body: SaveRequest,
-    handler: ({ context, file, viewer, body }) => save(file, body, viewer, context),
+    handler: (call) => save(call, call.body),
   });
   router.add({
     method: 'POST',
@@ -317,13 +373,20 @@ export function rowRoutes(router: Router): void {
         'A row has more cells than there are fields.',
       ),
     ),
-    handler: ({ context, file, viewer, params, body }) => {
+    handler: async (call) => {
+      const { context, file, viewer, params, body } = call;
       const table = tableAt(file, params['table']!);
-      const keys = checkedKeys(file, table, body.keys);
-      const { changes, errors } = blockChanges(file, table, { ...body, keys }, todayIn(context, file));
-      if (errors.length > 0)
-        throw new Problem('rows-refused', `${errors.length} of these values cannot be taken.`, { errors });
-      return save(file, { changes }, viewer, context);
+      const block = { ...body, keys: checkedKeys(file, table, body.keys) };
+      if (body.cells.length <= MOST_PASTED_HERE) {
+        const { changes, errors } = blockChanges(file, table, block, todayIn(context, file));
+        if (errors.length > 0) throw unread(errors);
+        return save(call, { changes });
+      }
+      const kept = taken(await keptApart(call, { request: { table: table.id, block }, within: null }));
+      const tables = [{ table: table.id, changed: null }];
+      const { id: account, name: by } = viewer;
+      context.news.tell(params['file']!, { account, by, entry: kept.entry, tables, design: false });
+      return kept;
     },
   });
   router.add({

@@ -54,6 +54,17 @@ export const boundsOf = (design: Design, viewer: Viewer): Bounds => ({
   closed: (table, field) => closedIf(design, viewer, table, field),
 });
 
+/** What bounds a save, as it is told to a child: the screen of who saves, or conditions of rows that she may change. */
+export type Within = { readonly viewer: Viewer } | { readonly rows: readonly string[] };
+
+/** The bounds that are told; null for none. */
+export function boundsWithin(design: Design, within: Within | null): Bounds | null {
+  if (within === null) return null;
+  if ('viewer' in within) return boundsOf(design, within.viewer);
+  const { rows } = within;
+  return { before: () => (rows.length > 0 ? [rows] : null), after: () => rows, closed: () => null };
+}
+
 /** Whether a row meets one condition of each of these lists. */
 export function isClosed(
   db: Connection,

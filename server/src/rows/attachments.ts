@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
-import sharp from 'sharp';
-import { eq } from 'drizzle-orm';
-import type { Field, Table } from '@heathridge/core/design';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
+import { eq, sql } from 'drizzle-orm';
+import type { Design, Field, Table } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import { allLevels, levelOf, linkedPictures } from '@heathridge/core/form';
 import {
@@ -13,11 +13,12 @@ import {
   visibleFields,
   type Viewer,
 } from '@heathridge/core/people';
-import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { attachment } from '../store/file-schema';
-import { assertWritable, type OpenFile } from '../store/files';
-import { prepared } from '../store/statements';
+import { openForWriting, ormOver, type Connection } from '../store/driver';
+import type { OpenFile } from '../store/files';
+import { inTransaction, prepared } from '../store/statements';
+import { DesignMoved, storedVersion } from '../store/versions';
 import { oneOfSql } from './among';
 import { holdsSql, keyColumns } from './json';
 
@@ -56,79 +57,153 @@ interface Picture {
  */
 export const MOST_POINTS = 64_000_000;
 
-/** Pictures are made small one after another: sixteen at once took 3.4 GB. */
-let before: Promise<unknown> = Promise.resolve();
-sharp.concurrency(1);
-sharp.cache(false);
+/**
+ * Bytes of pictures and files that one database file holds at most: each change of its design takes a copy of all of it,
+ * and ten of those are kept.
+ */
+export const MOST_ATTACHED = 2 * 1024 ** 3;
+
+/** Days for which a picture is kept that no row holds any more: as long as what was done with its row can be undone. */
+const KEPT_DAYS = 90;
 
 /** The type of a picture by what its bytes say, and a small copy; null when they are none. */
-function asPicture(name: string, bytes: Buffer): Promise<Picture | null> {
-  const next = before.then(() => madeSmall(name, bytes));
-  // Whoever sent it hears what is wrong with it; the next one is made small all the same.
-  before = next.catch(() => undefined);
-  return next;
-}
-
-async function madeSmall(name: string, bytes: Buffer): Promise<Picture | null> {
+async function asPicture(name: string, path: string): Promise<Picture | null> {
+  // Only where pictures come: it takes its time to be there.
+  const { default: sharp } = await import('sharp');
+  sharp.concurrency(1);
+  sharp.cache(false);
   try {
     // Of its head alone.
-    const { format, width, height } = await sharp(bytes, { limitInputPixels: false }).metadata();
+    const { format, width, height } = await sharp(path, { limitInputPixels: false }).metadata();
     const type = PICTURES[format === 'heif' ? 'avif' : format];
     if (type === undefined) return null;
     if (width * height > MOST_POINTS)
-      throw new Problem(
+      throw new AttachmentRefused(
         'too-large',
         `${name} has ${width.toLocaleString('en-GB')} x ${height.toLocaleString('en-GB')} points; at most ${MOST_POINTS / 1e6} million are kept of a picture. Make it smaller first.`,
       );
-    const preview = await sharp(bytes, { limitInputPixels: MOST_POINTS })
+    const preview = await sharp(path, { limitInputPixels: MOST_POINTS })
       .rotate()
       .resize(PREVIEW, PREVIEW, { fit: 'inside', withoutEnlargement: true })
       .webp({ quality: 80 })
       .toBuffer();
     return { type, preview };
   } catch (error) {
-    if (error instanceof Problem) throw error;
+    if (error instanceof AttachmentRefused) throw error;
     // Whatever sharp cannot decode is kept as a plain file, or refused where a picture is needed.
     return null;
   }
 }
 
+/** Why bytes are not kept, in words. */
+class AttachmentRefused extends Error {
+  constructor(
+    readonly type: 'too-large' | 'bad-request',
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/** Bytes that are to be kept in a file. */
+export interface AttachOrder {
+  readonly name: string;
+  /** Where they lie. */
+  readonly bytes: string;
+  readonly mustBePicture: boolean;
+  readonly by: { readonly id: string; readonly name: string };
+  readonly now: string;
+}
+
+/** An attachment that is kept, or why it is not. */
+export type AttachmentKept = Kept | { readonly refused: AttachmentRefused['type']; readonly message: string };
+
 /**
- * Keeps bytes in the file. Throws a problem when there are none, too many, or when a picture is needed
- * and they are none.
+ * Keeps bytes in a file, on a connection of its own: the work of a child, one at a time, since a picture that is made
+ * small takes hundreds of megabytes. They are refused when there are none, or too many, or when a picture is needed and
+ * they are none.
  */
 export async function keepAttachment(
-  file: OpenFile,
-  name: string,
-  bytes: Buffer,
-  mustBePicture: boolean,
-  by: { readonly id: string; readonly name: string },
-  clock: Clock,
-): Promise<Kept> {
-  if (bytes.length === 0) throw new Problem('bad-request', `${name} is empty.`);
-  if (bytes.length > MOST_BYTES)
-    throw new Problem('too-large', `${name} has more than ${MOST_BYTES / 1024 / 1024} MB.`);
-  const picture = await asPicture(name, bytes);
-  assertWritable(file);
+  path: string,
+  design: Design,
+  order: AttachOrder,
+): Promise<AttachmentKept> {
+  try {
+    return await kept(path, design, order);
+  } catch (error) {
+    if (error instanceof AttachmentRefused) return { refused: error.type, message: error.message };
+    throw error;
+  }
+}
+
+async function kept(path: string, design: Design, order: AttachOrder): Promise<Kept> {
+  const { name, mustBePicture, by, now } = order;
+  const { size } = statSync(order.bytes);
+  if (size === 0) throw new AttachmentRefused('bad-request', `${name} is empty.`);
+  const picture = await asPicture(name, order.bytes);
   if (mustBePicture && !picture)
-    throw new Problem(
+    throw new AttachmentRefused(
       'bad-request',
       `${name} is no picture that can be shown: PNG, JPEG, GIF, WebP or AVIF.`,
     );
+  const bytes = readFileSync(order.bytes);
   const values = {
     name,
     type: picture?.type ?? 'application/octet-stream',
-    size: bytes.length,
+    size,
     sha256: createHash('sha256').update(bytes).digest('hex'),
-    at: clock.now(),
+    at: now,
     by: by.name,
     account: by.id,
     preview: picture?.preview ?? null,
     bytes,
   };
-  const [made] = file.orm.insert(attachment).values(values).returning({ id: attachment.id }).all();
-  return { id: made!.id, name, type: values.type, size: values.size, preview: picture !== null };
+  const db = openForWriting(path);
+  try {
+    const id = inTransaction(db, () => {
+      if (storedVersion(db) !== design.version) throw new DesignMoved();
+      makeRoom(db, design, order, size);
+      return ormOver(db).insert(attachment).values(values).returning({ id: attachment.id }).all()[0]!.id;
+    });
+    return { id, name, type: values.type, size, preview: picture !== null };
+  } finally {
+    db.close();
+  }
 }
+
+const isAttached = ({ type }: Field): boolean => type.kind === 'picture' || type.kind === 'file';
+
+/** Bytes of all pictures and files that a file holds. */
+export function attachedBytes(db: Connection): number {
+  const [bytes] = prepared(db, 'SELECT coalesce(sum(size), 0) FROM hr_attachment').get() as [number];
+  return bytes;
+}
+
+/**
+ * Lets go of what no row has held for long where there is no room for so many bytes. Throws AttachmentRefused where that
+ * does not make enough.
+ */
+function makeRoom(db: Connection, design: Design, { name, now }: AttachOrder, size: number): void {
+  if (attachedBytes(db) + size <= MOST_ATTACHED) return;
+  const held = design.tables.flatMap((table) =>
+    table.fields
+      .filter(isAttached)
+      .map(
+        (field) =>
+          ` AND NOT EXISTS (SELECT 1 FROM ${sqlName(table.name)} AS t WHERE t.${sqlName(field.name)} = hr_attachment.id)`,
+      ),
+  );
+  const oldest = new Date(Date.parse(now) - KEPT_DAYS * 86_400_000).toISOString();
+  prepared(db, `DELETE FROM hr_attachment WHERE at < ?${held.join('')}`).run([oldest]);
+  const left = attachedBytes(db);
+  if (left + size > MOST_ATTACHED)
+    throw new AttachmentRefused(
+      'too-large',
+      `There is no room for ${name}: the pictures and files of this database have ${gigabytes(left)} of ${gigabytes(MOST_ATTACHED)} GB. What is taken out of its row makes room ${KEPT_DAYS} days after it came.`,
+    );
+}
+
+const gigabytes = (bytes: number): string => (bytes / 1024 ** 3).toFixed(2);
 
 /**
  * Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it
@@ -142,7 +217,6 @@ function sees(file: OpenFile, viewer: Viewer, id: number): boolean {
       reader,
       `SELECT 1 FROM ${sqlName(table.name)} AS t WHERE t.${sqlName(field.name)} = ?${there} LIMIT 1`,
     ).get(id) !== undefined;
-  const isAttached = ({ type }: Field): boolean => type.kind === 'picture' || type.kind === 'file';
   const shown = screensOf(design, viewer).some((screen) =>
     tablesOn(design, screen).some((table) => {
       const through = { ...viewer, screen };
@@ -188,25 +262,43 @@ const linked = ({ design, reader }: OpenFile, viewer: Viewer, id: number): boole
     );
   });
 
+/** What is known of an attachment beside its bytes. */
+export interface Known {
+  readonly name: string;
+  readonly type: string;
+  /** Bytes of the part that was asked for. */
+  readonly size: number;
+}
+
+type Part = 'whole' | 'preview';
+
 /**
- * The bytes of an attachment or of its preview, with their type. Throws `not-found` when there are none, or
- * none for this viewer.
+ * What is known of an attachment or of its preview. Throws `not-found` when there is none, or none for this viewer.
  */
-export function readAttachment(
-  file: OpenFile,
-  viewer: Viewer,
-  id: number,
-  part: 'whole' | 'preview',
-): { readonly name: string; readonly type: string; readonly bytes: Buffer } {
-  const column = part === 'whole' ? attachment.bytes : attachment.preview;
+export function knownAttachment(file: OpenFile, viewer: Viewer, id: number, part: Part): Known {
+  const size = part === 'whole' ? attachment.size : sql<number | null>`length(${attachment.preview})`;
   const row =
     Number.isSafeInteger(id) && sees(file, viewer, id)
       ? file.orm
-          .select({ name: attachment.name, type: attachment.type, bytes: column })
+          .select({ name: attachment.name, type: attachment.type, size })
           .from(attachment)
           .where(eq(attachment.id, id))
           .get()
       : undefined;
-  if (!row?.bytes) throw new Problem('not-found', 'This attachment is no longer there.');
-  return { name: row.name, type: part === 'preview' ? 'image/webp' : row.type, bytes: row.bytes };
+  if (row?.size == null) throw new Problem('not-found', 'This attachment is no longer there.');
+  return { name: row.name, type: part === 'preview' ? 'image/webp' : row.type, size: row.size };
+}
+
+/** The bytes of an attachment or of its preview; null when it has gone. */
+export function bytesOf(db: Connection, id: number, part: Part): Buffer | null {
+  const sql = `SELECT ${part === 'whole' ? 'bytes' : 'preview'} FROM hr_attachment WHERE id = ?`;
+  const row = prepared(db, sql).get([id]) as [Buffer | null] | undefined;
+  return row?.[0] ?? null;
+}
+
+/** Writes the bytes of an attachment to disk: the work of a child. False when it has gone. */
+export function writeOut(db: Connection, id: number, to: string): boolean {
+  const bytes = bytesOf(db, id, 'whole');
+  if (bytes) writeFileSync(to, bytes);
+  return bytes !== null;
 }

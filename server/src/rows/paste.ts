@@ -14,7 +14,7 @@ export interface Block {
 
 /** Reads a block as changes of rows, each text as if somebody had typed it; or says what of it cannot be read. */
 export function blockChanges(
-  { design, reader }: OpenFile,
+  { design, reader }: Pick<OpenFile, 'design' | 'reader'>,
   table: Table,
   { keys, fields, cells }: Block,
   today: string,

@@ -1,5 +1,5 @@
 import type { Form } from '@heathridge/core/design';
-import { allLevels, formFromTable, levelOf, levelTo } from '@heathridge/core/form';
+import { allLevels, formFromTable, levelOf } from '@heathridge/core/form';
 import type { RecordRow, RecordRows } from '@heathridge/core/api';
 import { openForReading } from '../store/driver';
 import { BUILDER, Office } from '../testing/office';
@@ -77,18 +77,19 @@ describe('a record with rows within rows', () => {
     const paid = listOf(of, 'f_paymentHire')!;
     expect(paid.total).toBe(whole.length);
     expect(keys(paid)).toEqual(whole.slice(0, paid.rows.length));
-    const root = levelOf(office.design, form)!;
-    const level = levelTo(root, ['f_hirePlayer', 'f_paymentHire'])!;
+    const path = ['f_hirePlayer', 'f_paymentHire'];
+    const more = (parent: number, start: number): RecordRows =>
+      JSON.parse(
+        readMore(file().reader, office.design, BUILDER, form, { path, parent, start }),
+      ) as RecordRows;
     const found = [...keys(paid)];
     while (found.length < whole.length) {
-      const json = readMore(file().reader, office.design, BUILDER, { root, level }, hire!, found.length);
-      const more = JSON.parse(json) as RecordRows;
-      expect(more.rows.length).toBeGreaterThan(0);
-      found.push(...keys(more));
+      const next = more(hire!, found.length);
+      expect(next.rows.length).toBeGreaterThan(0);
+      found.push(...keys(next));
     }
     expect(found).toEqual(whole);
-    const none = readMore(file().reader, office.design, BUILDER, { root, level }, 999_999, 0);
-    expect(JSON.parse(none)).toEqual({ link: 'f_paymentHire', rows: [], total: 0 });
+    expect(more(999_999, 0)).toEqual({ link: 'f_paymentHire', rows: [], total: 0 });
   });
 
   it('asks for further rows over the API, of subforms that are on the screen alone', async () => {

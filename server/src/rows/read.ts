@@ -28,6 +28,7 @@ import {
 } from '@heathridge/core/design';
 import {
   levelOf,
+  levelTo,
   linkedPictures,
   reckoningOf,
   shownRows,
@@ -216,18 +217,29 @@ export function readPage(
   return `[${rows.map(written).join(',')}]`;
 }
 
+export interface MoreRequest {
+  /** The links of the subforms that lead to the rows, from the record on. */
+  readonly path: readonly string[];
+  /** The key of the row to which they lead. */
+  readonly parent: Stored;
+  /** Rows to pass over. */
+  readonly start: number;
+}
+
 /**
  * Further rows of a subform that lead to one row, from a place on, with what follows within them: `{link, rows, total}`
- * as JSON text.
+ * as JSON text. Throws where the path leads to no subform.
  */
 export function readMore(
   db: Connection,
   design: Design,
   viewer: Viewer,
-  { root, level }: { readonly root: Level; readonly level: Level },
-  parent: Stored,
-  start: number,
+  form: Form,
+  { path, parent, start }: MoreRequest,
 ): string {
+  const root = levelOf(design, form);
+  const level = root && levelTo(root, path);
+  if (!level) throw new Error('This path leads to no subform.');
   const reading = readingOf(db, design, viewer, root);
   const lists = readLevel(reading, level, [parent], start);
   const found = lists.get(parent) ?? NO_ROWS;

@@ -207,11 +207,8 @@ describe('what is worked out on a form, by the file and on the page', () => {
       );
       const [fee, , , , since] = rest!;
       expect([fee!.count, fee!.sum, fee!.least, fee!.most, since!.least]).toEqual(plain!);
-      const root = levelOf(office.design, of)!;
-      const levels = { root, level: levelTo(root, ['f_hirePlayer'])! };
-      const more = JSON.parse(
-        readMore(file().reader, office.design, BUILDER, levels, player, 1),
-      ) as RecordRows;
+      const at = { path: ['f_hirePlayer'], parent: player, start: 1 };
+      const more = JSON.parse(readMore(file().reader, office.design, BUILDER, of, at)) as RecordRows;
       expect(more.rows.length).toBe(count - 1);
       expect(more.rest).toBeUndefined();
     });

@@ -1,13 +1,16 @@
 import { createHash } from 'node:crypto';
-import { fieldOf, tableOf, type Table } from '@heathridge/core/design';
+import { fieldOf, tableOf, type Design, type Table } from '@heathridge/core/design';
 import type { RowChange, RowError, SavedRow, SaveRequest } from '@heathridge/core/rows';
 import { keptText } from '@heathridge/core/values';
 import type { Clock } from '../clock';
-import { assertWritable, type OpenFile } from '../store/files';
+import { UNWATCHED, type Tell } from '../change/run';
+import { openForWriting } from '../store/driver';
+import type { OpenFile } from '../store/files';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { inTransaction, prepared } from '../store/statements';
-import { isAmong, isClosed, type Bounds } from './among';
+import { boundsWithin, isAmong, isClosed, type Bounds, type Within } from './among';
 import { changeRow } from './change-row';
+import { blockChanges, type Block } from './paste';
 import type { Placed, Saving } from './saving';
 import { checkKey } from './tables';
 
@@ -40,14 +43,14 @@ export class RequestReused extends Error {}
  * DesignMoved when the file has another design than was read of it.
  */
 export function saveRows(
-  file: OpenFile,
+  file: Pick<OpenFile, 'design' | 'writer'>,
   request: SaveRequest,
   by: Saver,
-  clock: Clock,
+  clock: Pick<Clock, 'now' | 'today'>,
   bounds: Bounds | null = null,
+  tell: Tell = UNWATCHED,
 ): SaveResult {
   const { design, writer: db } = file;
-  assertWritable(file);
   const name = request.id === undefined ? null : `${by.id} ${request.id}`;
   const digest = name && createHash('sha256').update(JSON.stringify(request.changes)).digest('hex');
   try {
@@ -70,7 +73,9 @@ export function saveRows(
       const shut = bounds ? closedFields(saving, request.changes, bounds) : [];
       const done: SavedRow[] = [];
       const outside = new Set(errors.map(({ change }) => change));
-      for (const placed of parentsFirst(request.changes)) {
+      const of = request.changes.length;
+      for (const [step, placed] of parentsFirst(request.changes).entries()) {
+        if (step % TOLD_EVERY === 0) tell({ step, of, what: 'Saving' });
         if (outside.has(placed.index)) continue;
         const result = changeRow(saving, placed);
         if (!('errors' in result)) done.push(result);
@@ -92,6 +97,55 @@ export function saveRows(
   } catch (error) {
     if (error instanceof Refused) return { ok: false, errors: error.errors };
     throw error;
+  }
+}
+
+/** Rows between two words on how far a save is. */
+const TOLD_EVERY = 100;
+
+/** A block of texts that is put over rows of a table. */
+export interface BlockOrder {
+  readonly table: string;
+  readonly block: Block;
+}
+
+/** A save that is made apart from the server's own connection. */
+export interface SaveOrder {
+  readonly request: SaveRequest | BlockOrder;
+  readonly by: Saver;
+  readonly within: Within | null;
+  readonly now: string;
+  readonly today: string;
+}
+
+/** What a save made apart comes to: as it ends here, or why it cannot be made at all. */
+export type SavedApart =
+  | { readonly done: SaveResult }
+  | { readonly refused: 'bad' | 'reused'; readonly message: string }
+  | { readonly refused: 'unread'; readonly errors: readonly RowError[] };
+
+/** Makes a save on a connection of its own: the work of a child. */
+export function saveApart(path: string, design: Design, order: SaveOrder, tell: Tell): SavedApart {
+  const writer = openForWriting(path);
+  try {
+    const { request: asked, by, within, now, today } = order;
+    const clock = { now: () => now, today: () => today };
+    let request: SaveRequest;
+    if ('block' in asked) {
+      // The design is looked at again when the rows are written.
+      if (storedVersion(writer) !== design.version) throw new DesignMoved();
+      const table = tableOf(design, asked.table);
+      const { changes, errors } = blockChanges({ design, reader: writer }, table, asked.block, today);
+      if (errors.length > 0) return { refused: 'unread', errors };
+      request = { changes };
+    } else request = asked;
+    return { done: saveRows({ design, writer }, request, by, clock, boundsWithin(design, within), tell) };
+  } catch (error) {
+    if (error instanceof RequestReused) return { refused: 'reused', message: error.message };
+    if (error instanceof BadSave) return { refused: 'bad', message: error.message };
+    throw error;
+  } finally {
+    writer.close();
   }
 }
 
@@ -188,7 +242,7 @@ function parentsFirst(changes: readonly RowChange[]): Placed[] {
 
 /** What a save of this name was answered, if it was made already. */
 function answered(
-  { writer }: OpenFile,
+  { writer }: Pick<OpenFile, 'writer'>,
   name: string,
   digest: string,
 ): { readonly entry: number; readonly saved: readonly SavedRow[] } | null {
@@ -204,7 +258,7 @@ function answered(
  * was read of it: within the transaction it then stays the one that the rows are checked by.
  */
 function opened(
-  { writer, design }: OpenFile,
+  { writer, design }: Pick<OpenFile, 'design' | 'writer'>,
   at: string,
   by: string,
   name: string | null,

@@ -17,12 +17,20 @@ export type Orm = BaseSQLiteDatabase<'sync', unknown>;
 /** Marks a file as Heathridge's (the four letters `HRDG`), see SQLite's `PRAGMA application_id`. */
 export const APPLICATION_ID = 0x48524447;
 
+/**
+ * Stands in for a full disk in checks, where none can be made: how many pages a file may have for this process and its
+ * children. The engine then says what it says of a full disk. Never set where people work.
+ */
+export const STUB_OF_FULL_DISK = 'HEATHRIDGE_STUB_OF_FULL_DISK';
+
 /** Opens a file for writing: write-ahead log, every commit on disk, foreign keys on. */
 export function openForWriting(path: string): Connection {
   const db = new Database(path);
   // The patience comes first: to change to the log the file may have to wait for whoever is just leaving it.
   db.exec(`PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;
     PRAGMA trusted_schema = ON; PRAGMA cache_size = -32000;`);
+  const most = Number(process.env[STUB_OF_FULL_DISK] ?? 0);
+  if (most > 0) db.exec(`PRAGMA max_page_count = ${most}`);
   return db;
 }
 

@@ -19,6 +19,7 @@ import {
   type Connection,
   type Orm,
 } from './driver';
+import { placeOf } from './place';
 import { dataVersion, storedVersion } from './versions';
 import { access, account, file } from './registry-schema';
 
@@ -70,12 +71,6 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   /** Which file on the disk it is, and which its log: somebody may put others in their places. */
   readonly inode: string;
   readonly log: string;
-}
-
-/** Which file stands at a path; empty where there is none. */
-function inodeOf(path: string): string {
-  const found = statSync(path, { throwIfNoEntry: false });
-  return found ? `${found.dev} ${found.ino}` : '';
 }
 
 const TAKEN_AWAY =
@@ -269,7 +264,7 @@ export class Files {
   /** Opens a file, or gives it as it is open already. Throws `not-found` when there is none. */
   get(id: string): OpenFile {
     const known = this.open.get(id);
-    if (known && inodeOf(known.path) === known.inode) return this.upToDate(known);
+    if (known && placeOf(known.path) === known.inode) return this.upToDate(known);
     const path = this.path(id);
     // It may come back as it was: then it is gone on with.
     if (known && !existsSync(path)) throw new Problem('not-found', TAKEN_AWAY);
@@ -292,7 +287,7 @@ export class Files {
     writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
     const reader = openForReading(path);
     const seen = dataVersion(writer);
-    const [inode, log] = [inodeOf(path), inodeOf(`${path}-wal`)];
+    const [inode, log] = [placeOf(path), placeOf(`${path}-wal`)];
     const opened: Opened = {
       id,
       path,
@@ -315,7 +310,7 @@ export class Files {
   private setAside({ id, path, writer, reader, log }: Opened): void {
     this.strays.push(writer, reader);
     this.open.delete(id);
-    if (log === '' || inodeOf(`${path}-wal`) !== log) return;
+    if (log === '' || placeOf(`${path}-wal`) !== log) return;
     for (const suffix of ['-wal', '-shm'])
       if (existsSync(path + suffix)) renameSync(path + suffix, `${path}${suffix}.stray`);
   }
@@ -326,7 +321,7 @@ export class Files {
    */
   assertThere(id: string): void {
     const opened = this.open.get(id);
-    if (opened && inodeOf(opened.path) !== opened.inode)
+    if (opened && placeOf(opened.path) !== opened.inode)
       throw new Problem('not-found', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
   }
 

@@ -1,7 +1,11 @@
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { Change } from '@heathridge/core/change';
+import { plainField, plainTable } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
+import { proposeNew } from '@heathridge/core/sheet';
 import { Office } from '../testing/office';
+import { STUB_OF_FULL_DISK } from './driver';
 import { isUnwritable } from './private';
 
 /**
@@ -17,29 +21,70 @@ describe('a full disk', () => {
     const { writer } = office.app.context.files.get(office.file);
     const [pages] = writer.prepare('PRAGMA page_count').raw().get() as [number];
     writer.exec(`PRAGMA max_page_count = ${pages}`);
+    // What children open to write is as full: those that live already would not know of it.
+    process.env[STUB_OF_FULL_DISK] = String(pages);
+    for (const child of office.app.context.jobs['alive']) child.kill();
     try {
       return await work();
     } finally {
       writer.exec('PRAGMA max_page_count = 4294967294');
+      Reflect.deleteProperty(process.env, STUB_OF_FULL_DISK);
+      for (const child of office.app.context.jobs['alive']) child.kill();
     }
   };
   const many = 'x'.repeat(200_000);
+  let made = 0;
+  const makeId = (letter: string): string => `${letter}_full${made++}`;
 
   it('is told as what it is, from every road that writes, and nothing of it is kept', async () => {
     const rows = (): number => office.ask<[number]>('SELECT count(*) FROM hr_log')[0]![0];
-    const before = rows();
     const document = {
       ...newQuery('q_full', 'Full', { id: 't_hire' }),
       written: { sql: `SELECT '${many.slice(0, 15_000)}'`, columns: [] },
     };
     const noted = (note: string, key: number) =>
       ({ op: 'update', table: 't_hire', key: [key], values: { f_hireNote: note }, was: {} }) as const;
+    const lines = Array.from({ length: 300 }, (_, i) => `Full ${i},${many.slice(0, 9000)}`);
+    const csv = Buffer.from(['a,b', ...lines].join('\n'));
+    const type = { 'content-type': 'application/x-sheet' };
+    const sent = await office.call('POST', 'sheets?name=full.csv', csv, 'builder', type);
+    const { look, sheet } = sent.body;
+    const plan = proposeNew(office.design, 'Full', 'Fulls', look.columns, look.style, makeId);
+    const checked = await office.call('POST', `sheets/${sheet.id}/check`, { plan });
+    expect(checked.status).withContext(checked.body.detail).toBe(200);
+    const changes = Array.from({ length: 500 }, (_, i) => noted(many.slice(0, 5000), 1500 + i));
+    const { body: large } = await office.call('POST', 'rows', { changes });
     const roads: Record<string, () => ReturnType<Office['call']>> = {
       'a save': () => office.call('POST', 'rows', { changes: [noted(many, 1417), noted(many, 1418)] }),
       'a document': () => office.call('PUT', 'definitions/q_full', { document, base: 0 }),
       'a picture': () =>
         office.call('POST', 'attachments?name=a.bin', Buffer.alloc(3_000_000, 1), 'builder', {
           'content-type': 'application/octet-stream',
+        }),
+      'a save of many rows': () =>
+        office.call('POST', 'rows', {
+          changes: Array.from({ length: 300 }, (_, i) => noted(many.slice(0, 10_000), 1500 + i)),
+        }),
+      'a block of cells': () =>
+        office.call('POST', 'tables/t_hire/paste', {
+          keys: Array.from({ length: 30 }, (_, i) => [1500 + i]),
+          fields: ['f_hireNote'],
+          cells: Array.from({ length: 30 }, () => [many.slice(0, 100_000)]),
+        }),
+      'a draft': () =>
+        office.apply(
+          ...Array.from({ length: 20 }, (_, i): Change => ({
+            change: 'addTable',
+            table: plainTable(`t_full${i}`, `full${i}`, `Full${i}`, `Fulls${i}`, [
+              plainField(`f_full${i}`, 'name', 'Name', { kind: 'text', most: 60 }),
+            ]),
+          })),
+        ),
+      'what is brought in': () => office.call('POST', `sheets/${sheet.id}/bring`, {}),
+      'what is undone': () => office.call('POST', `log/${large.entry}/undo`, {}),
+      'a file that is taken in': () =>
+        office.call('POST', '/api/files/adopt?name=Full', readFileSync(office.path), 'builder', {
+          'content-type': 'application/vnd.sqlite3',
         }),
       'a view': () =>
         office.call('PUT', 'tables/t_hire/views', {
@@ -52,6 +97,9 @@ describe('a full disk', () => {
           },
         }),
     };
+    const before = rows();
+    const files = (): string[] => readdirSync(join(office.data, 'files')).sort();
+    const names = files();
     for (const [name, road] of Object.entries(roads)) {
       const { status, body } = await filled(road);
       expect([status, body.type])
@@ -59,6 +107,7 @@ describe('a full disk', () => {
         .toEqual([507, '/problems/disk-full']);
       expect(body.detail).withContext(name).toBe('The disk is full: nothing was saved.');
       expect(rows()).withContext(name).toBe(before);
+      expect(files()).withContext(name).toEqual(names);
       // No transaction is left open in which the next would write.
       expect(office.app.context.files.get(office.file).writer.inTransaction).withContext(name).toBeFalse();
     }

@@ -11,6 +11,19 @@ export function isUnwritable(error: unknown): boolean {
   );
 }
 
+/** Whether an error says that a disk, or what somebody may use of it, is full. */
+export const isFull = (error: unknown): boolean =>
+  /^(SQLITE_FULL|ENOSPC|EDQUOT)$/.test((error as { readonly code?: string }).code ?? '');
+
+/**
+ * Whether an error is trouble of the machine, and says nothing of what was asked for: such a one is never put into words
+ * about a sheet, a draft or a file that is taken in.
+ */
+export const isOfMachine = (error: unknown): boolean =>
+  isFull(error) ||
+  isUnwritable(error) ||
+  /^(SQLITE_(BUSY|IOERR|NOMEM)\w*|EIO|EMFILE|ENFILE)$/.test((error as { readonly code?: string }).code ?? '');
+
 /** What other accounts of the machine may do: nothing. */
 const OTHERS = 0o077;
 

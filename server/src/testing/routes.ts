@@ -140,6 +140,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
     status: 404,
   },
   'POST /api/files/:file/attachments': { for: 'colleague', query: 'name=x', status: 400 },
+  'GET /api/files/:file/attachments': { for: 'colleague' },
   'GET /api/files/:file/attachments/:attachment': { for: 'colleague' },
   'GET /api/files/:file/attachments/:attachment/preview': { for: 'colleague' },
   'POST /api/files/:file/sheets': { for: 'builder', query: 'name=x.csv', status: 400 },

@@ -224,10 +224,8 @@ export class World {
               table: table.id,
               values: { ...values(writable), [MARK + table.id.slice(2)]: `m${++this.names}` },
             };
-    const reader = this.db;
-    const file = { id: 'f', path: this.path, writer: this.db, orm: this.orm, reader, design };
-    const whole = { ...file, copies: this.folder, changing: false };
-    return saveRows(whole, { changes: [change] }, { id: 'x', name: 'X' }, stillClock).ok;
+    return saveRows({ design, writer: this.db }, { changes: [change] }, { id: 'x', name: 'X' }, stillClock)
+      .ok;
   }
 
   /** A value by chance as the file keeps it, for a field of a design. */
