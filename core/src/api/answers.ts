@@ -40,10 +40,17 @@ const Stored = v.union([v.null(), v.string(), v.number()]);
 /** What is worked out and cannot be for this row, and why. */
 export const FaultCell = v.strictObject({ fault: v.picklist(FAULTS) });
 
+/**
+ * The beginning of a text that is longer than a field takes by now, with how many characters it has: another tool may
+ * have written it, or it stood there before.
+ */
+export const BeginningCell = v.strictObject({ beginning: v.string(), length: v.number() });
+
 /** A cell as it travels: a plain value, or `[key, text]` for a lookup, a picture or a file. */
 export const Cell = v.union([
   Plain,
   FaultCell,
+  BeginningCell,
   v.pipe(v.tuple([v.union([v.string(), v.number()]), v.nullable(v.string())]), v.readonly()),
 ]);
 

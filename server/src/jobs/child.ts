@@ -16,6 +16,7 @@ import { bringIn } from '../sheets/write';
 import { placeOf } from '../store/place';
 import { openForReading, type Connection } from '../store/driver';
 import { KnownDesigns, type SentDesign } from './designs';
+import { prepared } from '../store/statements';
 import { DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
 
@@ -116,6 +117,9 @@ const letGo = (): void => {
   last.db.close();
 };
 
+const hasOwnTables = (db: Connection): boolean =>
+  prepared(db, 'SELECT 1 FROM temp.sqlite_schema LIMIT 1').get() !== undefined;
+
 let idle = setTimeout(letGo, KEPT_OPEN).unref();
 
 /** A connection that reads a file: the one that is open already where it is this file's. */
@@ -179,8 +183,8 @@ process.on('message', ({ path, task, limit, design }: JobMessage) => {
     )
     .then((reply: Done) => {
       watch.postMessage(null);
-      // What could not go on may have left anything behind.
-      if (!reply.ok) letGo();
+      // What could not go on may have left anything behind; tables of a job's own are not for the next one.
+      if (!reply.ok || (open && hasOwnTables(open.db))) letGo();
       idle = setTimeout(letGo, KEPT_OPEN).unref();
       // A child has one job at a time, and has closed all that it had open to write.
       closeCopied();

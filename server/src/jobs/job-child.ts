@@ -106,13 +106,16 @@ export class JobChild {
   }
 }
 
+/** Megabytes of values that a job may hold: where it takes more its process ends, not the server. */
+const MOST_MEMORY = 1024;
+
 /** The child's code lies beside the built server, or beside this source when it runs from source. */
 function start(): ChildProcess {
   const source = import.meta.url.endsWith('.ts');
   const entry = fileURLToPath(new URL(source ? './child.ts' : './child.js', import.meta.url));
   return fork(entry, [String(process.pid)], {
     serialization: 'advanced',
-    execArgv: source ? ['--import', 'tsx'] : [],
+    execArgv: [`--max-old-space-size=${MOST_MEMORY}`, ...(source ? ['--import', 'tsx'] : [])],
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
   });
 }

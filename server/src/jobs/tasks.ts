@@ -77,6 +77,7 @@ import {
 } from '../rows/read';
 import { goesAlong, type Along } from '../rows/along';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
+import { tooLarge } from '../rows/json';
 import { readSearchTexts, type SearchTexts } from '../rows/search-texts';
 import { writeOut, type AttachmentKept, type AttachOrder } from '../rows/attachments';
 import { readDefinitions, type DefinitionsRead } from '../change/read-definitions';
@@ -383,11 +384,19 @@ export async function runTask<T extends Reading>(
   try {
     const version = 'design' in task ? task.design.version : task.version;
     if (storedVersion(db) !== version) throw new DesignMoved();
-    return (await dispatch(db, task, tell)) as Results[T['task']];
+    const result = await dispatch(db, task, tell);
+    if (typeof result === 'string') assertSendable(result);
+    return result as Results[T['task']];
   } finally {
     // What was read needs no end of its own; the engine has ended it already when it could not go on.
     if (db.inTransaction) db.exec('COMMIT');
   }
+}
+
+/** Refuses what is too much to be sent, whatever it is made of. Throws a TaskError. */
+function assertSendable(json: string): void {
+  const refusal = tooLarge(json);
+  if (refusal !== null) throw new TaskError(refusal);
 }
 
 async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Results[Reading['task']]> {
@@ -548,9 +557,7 @@ function runQuery(
   const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
   const explain = (): string => faultOf(db, design, query, { today, answers });
   const most = Math.min(limit, Math.ceil(MOST_VALUES / Math.max(1, compiled.columns.length)));
-  const { rows: read, keys, more } = readRows(db, compiled, most, explain, start);
-  // What is drawn needs the names of things, not all that is written of them.
-  const rows = limit > READ_ROWS ? read.map((row) => row.map(shortened)) : read;
+  const { rows, keys, more } = readRows(db, compiled, most, explain, start, limit);
   // All rows that the last part leaves are at hand, unless they are more than were asked for.
   const last = more ? null : start + rows.length;
   return {
@@ -693,15 +700,29 @@ function used(sql: string, params: readonly string[]): string[] {
   return params.slice(0, last);
 }
 
-/** A long text as it is drawn. */
-const shortened = (value: Value): Value =>
-  typeof value === 'string' && value.length > MOST_LETTERS ? `${value.slice(0, MOST_LETTERS)}…` : value;
+/** Whether a column of a result may hold long texts. */
+const isLettered = (column: ResultColumn | undefined): boolean =>
+  column?.kind.kind === 'text' || column?.kind.kind === 'longText';
+
+/** Letters of a whole result that are sent at most. */
+const MOST_ANSWERED = 16 * 1024 * 1024;
+
+/** The first rows of a result, as many as are sent at once, but one at least. */
+function withinAnswer(rows: Held[][]): Held[][] {
+  let letters = 0;
+  const at = rows.findIndex((row) => {
+    for (const value of row) if (typeof value === 'string') letters += value.length;
+    return letters > MOST_ANSWERED;
+  });
+  return at < 0 ? rows : rows.slice(0, Math.max(1, at));
+}
 
 /** Values of a result that are sent at most, and letters of one of them where they are drawn. */
 const MOST_VALUES = 300_000;
 const MOST_LETTERS = 400;
-/** Rows up to which they are read, with texts whole. */
+/** Rows up to which they are read, with so many letters of each text. */
 const READ_ROWS = 1000;
+const MOST_READ = 10_000;
 
 /** The first rows of a result, with what they are grouped by apart from them. */
 function readRows(
@@ -710,11 +731,20 @@ function readRows(
   limit: number,
   explain: () => string,
   start = 0,
+  meant = limit,
 ): Pick<QueryResult, 'rows' | 'keys' | 'more'> {
-  const sql = `SELECT * FROM (${whole}) LIMIT ${limit + 1}${start > 0 ? ` OFFSET ${start}` : ''}`;
+  // What is drawn needs the names of things, not all that is written of them; nobody reads a book in a cell.
+  const letters = meant > READ_ROWS ? MOST_LETTERS : MOST_READ;
+  const names = Array.from({ length: columns.length + keys }, (_, i) => `c${i}`);
+  const cells = names.map((name, i) =>
+    isLettered(columns[i])
+      ? `CASE WHEN octet_length(${name}) > ${letters} AND length(${name}) > ${letters} THEN substr(${name}, 1, ${letters}) || '…' ELSE ${name} END`
+      : name,
+  );
+  const sql = `WITH "~r"(${names.join(', ')}) AS (${whole}) SELECT ${cells.join(', ')} FROM "~r" LIMIT ${limit + 1}${start > 0 ? ` OFFSET ${start}` : ''}`;
   const ask = (): Held[][] => guarded(db, sql, columns.length + keys).all(...used(sql, params));
   const all = inWords(ask, explain);
-  const shown = all.slice(0, limit);
+  const shown = withinAnswer(all.slice(0, limit));
   return {
     rows: shown.map((row) => columns.map((column, i) => travelling(row[i] ?? null, column))),
     keys:
@@ -723,7 +753,7 @@ function readRows(
         : shown.map((row) =>
             row.slice(columns.length).map((value) => (value === null ? null : String(value))),
           ),
-    more: all.length > limit,
+    more: all.length > shown.length,
   };
 }
 

@@ -12,11 +12,13 @@ import type { Viewer } from '@heathridge/core/people';
 import { levelOf } from '@heathridge/core/form';
 import { asksNothing, NOTHING, type RowKey } from '@heathridge/core/rows';
 import type { Value } from '@heathridge/core/values';
+import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
 import type { Along } from '../rows/along';
 import type { OpenFile } from '../store/files';
 import { dataVersion, DesignMoved } from '../store/versions';
 import { guarded, prepared } from '../store/statements';
+import { tooLarge } from '../rows/json';
 import { columnsOf, keyCondition, rowFrom } from '../rows/saving';
 import {
   readChoices,
@@ -195,11 +197,13 @@ export async function list(
   if (request.search.trim() === '' && keepsTexts(file, table))
     prepareSearch({ file, design, jobs, table, shows });
   const keys = searchedFirst(reading, table, request);
-  if (keys) return readList(reader, design, viewer, table, { ...request, keys });
+  if (keys) return sendable(readList(reader, design, viewer, table, { ...request, keys }));
   const isQuick = (request.search.trim() === '' && request.conditions.length === 0) || !isLarge(file, table);
   // What a query reads may be large whatever the table is.
   if (isQuick && request.conditions.every((condition) => typeof condition === 'string'))
-    return readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort));
+    return sendable(
+      readList(reader, design, viewer, table, request, readsKeptOrder(file, table, request.sort)),
+    );
   return jobs.run(file.path, { task: 'list', design, viewer, table: table.id, request }, { signal });
 }
 
@@ -212,7 +216,10 @@ export async function record(
 ): Promise<string | null> {
   // Each subform may have hundreds of rows, and these theirs.
   const isLong = (levelOf(design, form)?.levels.length ?? 0) > 0;
-  if (!isLong) return readRecord(file.reader, design, viewer, form, key);
+  if (!isLong) {
+    const json = readRecord(file.reader, design, viewer, form, key);
+    return json === null ? null : sendable(json);
+  }
   return jobs.run(file.path, { task: 'record', design, viewer, form, key }, { signal });
 }
 
@@ -246,12 +253,15 @@ export async function page(
   const total = await count(reading, table, asked);
   const found = searched(reading, table, asked);
   if (found && found.count <= MOST_FOUND)
-    return { total, rows: readPage(file.reader, design, viewer, form, { ...request, keys: found.keys }) };
+    return {
+      total,
+      rows: sendable(readPage(file.reader, design, viewer, form, { ...request, keys: found.keys })),
+    };
   const kept = readsKeptOrder(file, table, sort);
   // What has no index to go by reads every row; so does what passes many over.
   const isLong = start > MANY_ROWS || (!orderOf(design, table, sort, kept).plain && isLarge(file, table));
   if (!isLong && !isCostly(file, table, asked))
-    return { total, rows: readPage(file.reader, design, viewer, form, request, kept) };
+    return { total, rows: sendable(readPage(file.reader, design, viewer, form, request, kept)) };
   const rows = await jobs.run(file.path, { task: 'page', design, viewer, form, request }, { signal });
   return { total, rows };
 }
@@ -275,7 +285,14 @@ export async function window(
     return { total, rows: await jobs.run(file.path, task, { signal }) };
   }
   const anchors = anchorsFor(reading, table, request, kept);
-  return { total, rows: readWindow(reader, design, viewer, table, request, anchors, kept) };
+  return { total, rows: sendable(readWindow(reader, design, viewer, table, request, anchors, kept)) };
+}
+
+/** What is read of rows, where it can be sent. Throws `too-large`. */
+function sendable(json: string): string {
+  const refusal = tooLarge(json);
+  if (refusal !== null) throw new Problem('too-large', refusal);
+  return json;
 }
 
 /** What a lookup's choices are asked with. */

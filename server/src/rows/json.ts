@@ -21,6 +21,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { Need } from '@heathridge/core/form';
+import { MOST_TEXT } from '@heathridge/core/values';
 
 /**
  * SQL for a field's value as JSON: decimals as text, ticks as true or false, a lookup as
@@ -37,9 +38,54 @@ export function cellJson(
     return workedJson(catalog, table, `"#${field.id}"`, field.type.result, alias);
   const own = fieldSql(design, catalog, table, field, alias);
   const text = shownText(design, catalog, field, own);
+  if (mayBeLong(field)) return longJson(own);
   return text === null
     ? valueJson(field.type, own)
     : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${text}) ELSE 'null' END)`;
+}
+
+/** Characters that are sent of a text which is longer than a field takes by now. */
+const BEGINNING = 1000;
+
+/** Whether nothing but what fits into a field at all keeps a text short. */
+const mayBeLong = ({ type }: Field): boolean =>
+  type.kind === 'longText' || (type.kind === 'text' && type.most === undefined);
+
+/** SQL for a text, or for its beginning where it is longer than a field takes: see the API's `BeginningCell`. */
+const longJson = (own: string): string =>
+  // How many bytes it has stands before it; only of a long one characters have to be counted.
+  `json(CASE WHEN octet_length(${own}) > ${MOST_TEXT} AND length(${own}) > ${MOST_TEXT} THEN json_object('beginning', substr(${own}, 1, ${BEGINNING}), 'length', length(${own})) ELSE json_quote(${own}) END)`;
+
+/** Bytes of long texts that are sent at once of several rows: whoever asked asks for the rest. */
+const MOST_AT_ONCE = 16 * 1024 * 1024;
+
+/** Letters of an answer about rows at most, whatever it is made of: several copies of it lie in memory on its way. */
+const MOST_ANSWERED = 32 * 1024 * 1024;
+
+/** Why an answer is too much to be sent; null where it is not. */
+export const tooLarge = (json: string): string | null =>
+  json.length <= MOST_ANSWERED
+    ? null
+    : `This has ${Math.round(json.length / 1024 ** 2)} MB of text, more than can be sent at once: show fewer fields with long texts, or fewer rows.`;
+
+/**
+ * SQL for the keys `k0`, `k1`, … and the place `n` of rows that a query gives in their order, as many of them as their
+ * long texts let be sent at once, but one at least. `rows` gives the columns that it is handed.
+ */
+export function keysWithin(
+  table: Table,
+  rows: (columns: readonly string[]) => string,
+  alias = 't',
+  share = 1,
+): string {
+  const keys = keyColumns(table, alias);
+  const named = keys.map((key, i) => `${key} AS k${i}`);
+  const names = keys.map((_, i) => `k${i}`).join(', ');
+  const long = table.fields.filter(mayBeLong);
+  if (long.length === 0) return `SELECT ${names}, row_number() OVER () AS n FROM (${rows(named)})`;
+  const bytes = long.map(({ name }) => `coalesce(octet_length(${alias}.${sqlName(name)}), 0)`).join(' + ');
+  const counted = `SELECT ${names}, row_number() OVER () AS n, sum(b) OVER (ROWS UNBOUNDED PRECEDING) AS s FROM (${rows([...named, `${bytes} AS b`])})`;
+  return `SELECT ${names}, n FROM (${counted}) WHERE n = 1 OR s <= ${Math.floor(MOST_AT_ONCE / share)}`;
 }
 
 /** SQL for a stored value as JSON, as it travels: a lookup by its key alone. */

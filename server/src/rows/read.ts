@@ -45,7 +45,7 @@ import { isNumeric, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, guarded, prepared, textOf } from '../store/statements';
 import { alsoSql, conditionSql } from './among';
-import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, rowObject } from './json';
+import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, keysWithin, rowObject } from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
 import { answersOver, shownExpression, unsavedRow } from './unsaved-row';
@@ -208,7 +208,10 @@ export function readPage(
   const keys = keyColumns(table, 't');
   const reading = readingOf(db, design, viewer, level);
   const limit = `LIMIT ${params.add(request.limit)} OFFSET ${params.add(request.start)}`;
-  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} ${limit}) AS t`;
+  const picked = keysWithin(
+    table,
+    (columns) => `SELECT ${columns.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} ${limit}`,
+  );
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
   const sql = `SELECT ${keys[0]}, ${asBytes(levelRow(reading, level))} FROM (${picked}) AS p JOIN ${sqlName(table.name)} AS t ON ${joined} ORDER BY p.n`;
   const found = db.prepare(sql).raw().all(params.values) as [Stored, Buffer][];
@@ -305,10 +308,17 @@ function readLevel(
   // A level of few rows each may hang on many: what all of them together may take is shared out.
   const wanted = start > 0 ? MOST_CHILDREN : Math.min(subform?.most ?? MOST_CHILDREN, MOST_CHILDREN);
   const most = Math.max(1, Math.min(wanted, Math.floor(MOST_OF_LEVEL / parents.length)));
+  const picked = keysWithin(
+    table,
+    (columns) =>
+      `SELECT ${columns.join(', ')} FROM ${from} WHERE ${to} = p.link${shown} ORDER BY ${order} LIMIT ?3 OFFSET ?2`,
+    't',
+    parents.length,
+  );
   const sql =
     `WITH p(at, link, total) AS MATERIALIZED (SELECT e.key, e.value, (SELECT count(*) FROM ${from} WHERE ${to} = e.value${shown}) FROM json_each(?1) AS e) ` +
     `SELECT p.link, ${keys[0]}, p.total, ${asBytes(levelRow(reading, level))} FROM p CROSS JOIN ${from} ON (${keys.join(', ')}) IN ` +
-    `(SELECT ${keys.join(', ')} FROM ${from} WHERE ${to} = p.link${shown} ORDER BY ${order} LIMIT ?3 OFFSET ?2) ` +
+    `(SELECT ${keys.map((_, i) => `k${i}`).join(', ')} FROM (${picked})) ` +
     `ORDER BY p.at, ${order}`;
   const found = prepared(db, sql).all([JSON.stringify(parents), start, most]) as [
     Stored,
@@ -364,6 +374,9 @@ function readRest(
   return textOf(json);
 }
 
+/** Characters of a title that a list shows: a row may be called by all that is written in it. */
+const MOST_TITLE = 400;
+
 export interface ListRequest {
   readonly search: string;
   /** Start after the entry with this key; null for the first page. */
@@ -400,9 +413,11 @@ export function readList(
   if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
-  const title = displaySql(table, displayOf(table), { catalog, row: 't' });
+  const title = `substr(${displaySql(table, displayOf(table), { catalog, row: 't' })}, 1, ${MOST_TITLE})`;
   const second = secondLine(design, viewer, table).map((field) =>
-    cellJson(design, catalog, table, field, 't'),
+    field.type.kind === 'text'
+      ? `substr(t.${sqlName(field.name)}, 1, ${MOST_TITLE})`
+      : cellJson(design, catalog, table, field, 't'),
   );
   const sql =
     `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT json_object('key', ${keyArray(table, 't')}, 'title', ${title}, ` +

@@ -22,7 +22,7 @@ import { keptText } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
 import { conditionSql } from './among';
-import { keyColumns, rowArray } from './json';
+import { keyColumns, keysWithin, rowArray } from './json';
 import { Params } from './params';
 
 /** What is asked of rows, and what day it is then. */
@@ -138,7 +138,7 @@ export function anchorSql(order: RowOrder): string {
 /**
  * A window of rows as JSON text: an array of arrays, a cell for each field in the table's order. The
  * place is found in an index alone, from the nearest anchor when there are some; only the rows asked
- * for are then read whole. `kept`: see {@link orderOf}.
+ * for are then read whole, and fewer of them where their texts are long. `kept`: see {@link orderOf}.
  */
 export function readWindow(
   db: Connection,
@@ -167,7 +167,11 @@ export function readWindow(
     skip = request.start % ANCHOR_STEP;
     where = `WHERE (${order.columns.map(({ sql }) => sql).join(', ')}) ${descending ? '<=' : '>='} (${anchor.map((value) => params.add(value!)).join(', ')})`;
   }
-  const picked = `SELECT ${keys.map((key, i) => `${key} AS k${i}`).join(', ')}, row_number() OVER () AS n FROM (SELECT ${keys.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}) AS t`;
+  const limit = `LIMIT ${params.add(request.limit)} OFFSET ${params.add(skip)}`;
+  const picked = keysWithin(
+    table,
+    (columns) => `SELECT ${columns.join(', ')} FROM ${order.from} ${where} ORDER BY ${by} ${limit}`,
+  );
   const joined = keys.map((key, i) => `${key} = p.k${i}`).join(' AND ');
   const sql = `SELECT ${asBytes('json_group_array(json(j))')} FROM (SELECT ${rowArray(design, table, 't', visibleFields(design, viewer, table))} AS j FROM (${picked}) AS p JOIN ${name} AS t ON ${joined} ORDER BY p.n)`;
   const [json] = prepared(db, sql).get(params.values) as [Buffer];

@@ -78,11 +78,12 @@ const NOTHING_BEYOND: Beyond = { cells: {}, links: {} };
 
 /** Whether two things held in a cell are the same to who reads them. */
 const isSame = (a: Held | undefined, b: Held): boolean =>
-  a !== undefined && a.value === b.value && a.fault === b.fault;
+  a !== undefined && a.value === b.value && a.fault === b.fault && a.cut === b.cut;
 
 export function heldOf(cell: Cell): Held {
   if (cell === null || typeof cell !== 'object') return { value: cell };
   if ('fault' in cell) return { value: null, fault: cell.fault };
+  if ('beginning' in cell) return { value: `${cell.beginning}…`, cut: cell.length };
   return { value: cell[0], text: cell[1] };
 }
 

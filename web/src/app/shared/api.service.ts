@@ -5,6 +5,7 @@ import {
   EMPTY,
   filter,
   map,
+  of,
   retry,
   switchMap,
   throwError,
@@ -118,6 +119,30 @@ const TURN = 1000;
 const TELL_EVERY = 5;
 
 /** The API, one method a route. Errors come as HttpErrorResponse: see `problemOf`. */
+/** Some of the rows that were asked for, and how many there are in all. */
+interface SomeRows {
+  readonly rows: readonly unknown[];
+  readonly total: number;
+}
+
+/** Asks for rows until those are there that were meant: where their texts are long the server sends fewer at once. */
+function gathered<R extends { readonly start: number; readonly limit: number }, A extends SomeRows>(
+  request: R,
+  ask: (request: R) => Observable<A>,
+): Observable<A> {
+  const { start, limit } = request;
+  const on = (read: A): Observable<A> => {
+    const there = read.rows.length;
+    if (there === 0 || there >= Math.min(limit, read.total - start)) return of(read);
+    return ask({ ...request, start: start + there, limit: limit - there }).pipe(
+      switchMap((next) =>
+        next.rows.length === 0 ? of(read) : on({ ...next, rows: [...read.rows, ...next.rows] }),
+      ),
+    );
+  };
+  return ask(request).pipe(switchMap(on));
+}
+
 /** A button of a screen, and the row for which it is pressed: by its key, and the links that lead to it. */
 export interface ButtonAt {
   readonly button: { readonly id: string };
@@ -250,7 +275,9 @@ export class Api {
       links,
     });
   window = (file: string, table: string, request: WindowRequest) =>
-    this.http.post<answers.Answer<typeof answers.Window>>(`${base(file)}/tables/${table}/window`, request);
+    gathered(request, (asked) =>
+      this.http.post<answers.Answer<typeof answers.Window>>(`${base(file)}/tables/${table}/window`, asked),
+    );
   row = (file: string, table: string, key: RowKey) =>
     this.http.get<answers.Answer<typeof answers.Row>>(`${base(file)}/tables/${table}/row`, {
       params: { key: JSON.stringify(key) },
@@ -430,7 +457,9 @@ export class Api {
       .post<answers.Answer<typeof answers.Choices>>(`${base(file)}/desk/boards/${board}/choices`, asked)
       .pipe(map(({ choices }) => choices));
   page = (file: string, screen: string, request: PageRequest) =>
-    this.http.post<answers.Answer<typeof answers.Page>>(`${base(file)}/desk/screens/${screen}/page`, request);
+    gathered(request, (asked) =>
+      this.http.post<answers.Answer<typeof answers.Page>>(`${base(file)}/desk/screens/${screen}/page`, asked),
+    );
   /** Keeps how a list is looked at; null for as it is by itself. */
   keepListView = (
     file: string,

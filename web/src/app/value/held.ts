@@ -1,6 +1,6 @@
 import type { Observable } from 'rxjs';
 import { FAULT_WORDS, type Fault } from '@heathridge/core/expression';
-import type { Value } from '@heathridge/core/values';
+import { MOST_TEXT, type Value } from '@heathridge/core/values';
 import type { Choice, ChoiceRequest } from '../shared/api.service';
 
 /** Where a lookup's choices come from. */
@@ -18,13 +18,19 @@ export interface Held {
   readonly sought?: true;
   /** Why it cannot be worked out for this row. */
   readonly fault?: Fault;
+  /** The characters of a text of which only the beginning is here. */
+  readonly cut?: number;
 }
 
 /** What stands in a cell that cannot be worked out; {@link FAULT_WORDS} says why. */
 export const UNWORKED = 'no result';
 
-/** Why a value cannot be worked out; null when it can. */
-export const why = (held: Held | undefined): string | null => (held?.fault ? FAULT_WORDS[held.fault] : null);
+/** Why a value cannot be worked out, or is not here as a whole; null when neither is so. */
+export const why = (held: Held | undefined): string | null => {
+  if (held?.fault) return FAULT_WORDS[held.fault];
+  if (held?.cut === undefined) return null;
+  return `Only its beginning is shown: this text has ${held.cut.toLocaleString('en-GB')} characters, and a field takes ${MOST_TEXT.toLocaleString('en-GB')} at most. It stays as it is.`;
+};
 
 /** What a lookup holds once the choices that match its typed text are known. */
 export function sought(text: string, choices: readonly Choice[], was: Held): Held {

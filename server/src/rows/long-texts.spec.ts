@@ -1,0 +1,147 @@
+import { formFromTable } from '@heathridge/core/form';
+import { newQuery } from '@heathridge/core/query';
+import { MOST_TEXT } from '@heathridge/core/values';
+import { field, lookup, number, table } from '../../../core/src/design/testing/office';
+import { Office, type Answer } from '../testing/office';
+import '../testing/timeouts';
+
+const SHELF = table('shelf', [
+  field('no', 'number', number),
+  field('shelfName', 'name', { kind: 'text', most: 60 }),
+]);
+const BOOK = table('book', [
+  field('bookNo', 'number', number),
+  field('bookShelf', 'shelf', lookup('shelf')),
+  // Neither is kept short by anything but what fits into a field at all.
+  field('bookNote', 'note', { kind: 'longText' }),
+  field('bookText', 'text', { kind: 'text' }),
+]);
+
+/** Letters that an answer may have. */
+const MOST = 33 * 1024 * 1024;
+
+describe('rows with very long texts', () => {
+  let office: Office;
+  const [few, many] = [60, 40];
+
+  beforeAll(async () => {
+    office = await Office.open({ demo: false });
+    const added = await office.apply(
+      { change: 'addTable', table: SHELF },
+      { change: 'addTable', table: BOOK },
+    );
+    expect(added.status).withContext(JSON.stringify(added.body)).toBe(200);
+    for (const of of [SHELF, BOOK]) {
+      const form = formFromTable(
+        office.design,
+        office.design.tables.find(({ id }) => id === of.id)!,
+        `o_${of.name}`,
+      );
+      expect((await office.put(form)).status).toBe(200);
+    }
+    const { writer } = office.app.context.files.get(office.file);
+    writer.exec("INSERT INTO shelf (name) VALUES ('Whole'), ('Too long')");
+    const fill = (shelf: number, rows: number, letters: number): unknown =>
+      writer.exec(
+        `INSERT INTO book (shelf, note, text) SELECT ${shelf}, 'n' || value || replace(hex(zeroblob(${letters / 2 - 8})), '0', 'x'), 't' || value FROM generate_series(1, ${rows})`,
+      );
+    fill(1, many, MOST_TEXT);
+    // As they stood there before there was a limit.
+    writer.exec('PRAGMA ignore_check_constraints = ON');
+    fill(2, few, 4 * MOST_TEXT);
+    writer.exec('PRAGMA ignore_check_constraints = OFF');
+  });
+  afterAll(() => office.close());
+
+  const ok = (answer: Answer): Answer['body'] => {
+    expect(answer.status).withContext(JSON.stringify(answer.body).slice(0, 300)).toBe(200);
+    expect(answer.raw.length).toBeLessThan(MOST);
+    return answer.body;
+  };
+
+  it('are sent as many at once as there is room for, each whole, and the others when asked', async () => {
+    const numbers: number[] = [];
+    for (let asked = 0; numbers.length < many && asked < many; asked++) {
+      const request = { start: numbers.length, limit: 200, conditions: ['"#f_bookShelf"."#f_no" = 1'] };
+      const { rows, total } = ok(await office.call('POST', 'tables/t_book/window', request));
+      expect(total).toBe(many);
+      expect(rows.length).toBeGreaterThan(5);
+      for (const [no, , note] of rows as [number, unknown, string][]) {
+        numbers.push(no);
+        expect(note.length).toBeGreaterThan(MOST_TEXT - 20);
+      }
+    }
+    expect(numbers).toEqual(Array.from({ length: many }, (_, i) => i + 1));
+  });
+
+  it('are sent by their beginning where they are longer than a field takes', async () => {
+    const { rows, total } = ok(
+      await office.call('POST', 'tables/t_book/window', { start: many, limit: 200 }),
+    );
+    expect(total).toBe(few + many);
+    const [, , { beginning, length }] = rows[0];
+    expect(beginning).toMatch(/^n1x+$/);
+    expect(beginning.length).toBe(1000);
+    expect(length).toBeGreaterThan(4 * MOST_TEXT - 20);
+    // What is not sent is not lost by a save of what is.
+    const saved = await office.save({
+      op: 'update',
+      table: 't_book',
+      key: [many + 1],
+      values: { f_bookText: 'changed' },
+      was: { f_bookText: 't1' },
+    });
+    expect(saved.status).withContext(JSON.stringify(saved.body)).toBe(200);
+    const taken = await office.save({
+      op: 'update',
+      table: 't_book',
+      key: [many + 1],
+      values: { f_bookNote: 'short' },
+      was: { f_bookNote: `${beginning}…` },
+    });
+    expect(taken.status).toBe(422);
+    expect(
+      office.ask(`SELECT length(note) > ${4 * MOST_TEXT - 20} FROM book WHERE number = ${many + 1}`),
+    ).toEqual([[1]]);
+  });
+
+  it('come into a list, a record and its subform as far as there is room', async () => {
+    const { entries } = ok(await office.call('GET', 'desk/screens/o_book/list?search='));
+    expect(entries.length).toBe(60);
+    for (const shelf of [1, 2]) {
+      const { record } = ok(await office.call('GET', `desk/screens/o_shelf/record?key=[${shelf}]`));
+      const [books] = record.subforms;
+      const keys = books.rows.map(({ key }: { key: number[] }) => key[0]);
+      expect(books.total).toBe(shelf === 1 ? many : few);
+      while (keys.length < books.total) {
+        const at = { path: ['f_bookShelf'], parent: shelf, start: keys.length };
+        const more = ok(await office.call('POST', 'desk/screens/o_shelf/rows', at));
+        expect(more.rows.length).toBeGreaterThan(0);
+        keys.push(...more.rows.map(({ key }: { key: number[] }) => key[0]));
+      }
+      expect(new Set(keys).size).toBe(books.total);
+    }
+    for (const key of [1, many + 1])
+      ok(await office.call('GET', `desk/screens/o_book/record?key=[${key}]`));
+  });
+
+  it('are cut in results of queries, and opened by ten at once without taking the memory of the machine', async () => {
+    const query = newQuery(
+      'q_books',
+      'Books',
+      office.design.tables.find(({ id }) => id === BOOK.id)!,
+    );
+    const { rows } = ok(await office.call('POST', 'query/run', { query }));
+    expect(rows.length).toBe(few + many);
+    expect(rows[0].some((value: unknown) => typeof value === 'string' && value.endsWith('…'))).toBeTrue();
+    const before = process.memoryUsage().rss;
+    let most = before;
+    const looking = setInterval(() => (most = Math.max(most, process.memoryUsage().rss)), 20);
+    await Promise.all(
+      Array.from({ length: 10 }, () => office.call('GET', 'desk/screens/o_shelf/record?key=[2]')),
+    );
+    clearInterval(looking);
+    // Each had 240 MB of text to read, and sends 60 beginnings of it.
+    expect((most - before) / 1024 ** 2).toBeLessThan(400);
+  });
+});
