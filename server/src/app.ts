@@ -143,6 +143,8 @@ export async function buildApp({
   const server = Fastify({
     logger: log ? { level: 'warn' } : false,
     bodyLimit: MOST_BODY,
+    // What is still asked over a connection while the server ends is answered, and is the last of it.
+    return503OnClosing: false,
     routerOptions: { maxParamLength: 500 },
     trustProxy: trustedProxies.length > 0 ? [...trustedProxies] : false,
     // An address that cannot be read never comes to a route, and would be answered without our headers.
@@ -180,8 +182,10 @@ export async function buildApp({
     }
     return reply.code(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   });
+  let isClosing = false;
   server.addHook('onRequest', (request, reply, done) => {
     reply.headers(HEADERS);
+    if (isClosing) void reply.header('connection', 'close');
     // To a browser on this machine, or a proxy on it, bytes cost less than the work of packing them.
     if (isLoopback(request.socket.remoteAddress)) request.headers['x-no-compression'] = 'true';
     // Where nothing is nothing is read either.
@@ -256,6 +260,7 @@ export async function buildApp({
     context,
     routes: router.records,
     async close(finish = FINISH) {
+      isClosing = true;
       clearInterval(looking);
       ending.abort();
       context.news.close();

@@ -148,6 +148,8 @@ export class Router {
         done();
       },
       handler: async (request, reply) => {
+        if (body && (request.body instanceof Readable || Buffer.isBuffer(request.body)))
+          throw new Problem('bad-request', 'The body of this request must be sent as application/json.');
         const { params, person, role } = this.admitted.get(request)!;
         const { context } = this;
         let gone: AbortSignal | null = null;

@@ -121,8 +121,7 @@ describe('rows with very long texts', () => {
       }
       expect(new Set(keys).size).toBe(books.total);
     }
-    for (const key of [1, many + 1])
-      ok(await office.call('GET', `desk/screens/o_book/record?key=[${key}]`));
+    for (const key of [1, many + 1]) ok(await office.call('GET', `desk/screens/o_book/record?key=[${key}]`));
   });
 
   it('are cut in results of queries, and opened by ten at once without taking the memory of the machine', async () => {

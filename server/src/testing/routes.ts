@@ -260,7 +260,7 @@ export const ROUTES: Readonly<Record<string, Entry>> = {
   'GET /api/files/:file/schema.sql': { for: 'builder' },
 };
 
-const PARAMS: Readonly<Record<string, string>> = {
+export const PARAMS: Readonly<Record<string, string>> = {
   sheet: 's_none',
   form: 'json',
   view: 'v_none',
