@@ -61,7 +61,7 @@ export const MOST_POINTS = 64_000_000;
  * Bytes of pictures and files that one database file holds at most: each change of its design takes a copy of all of it,
  * and ten of those are kept.
  */
-export const MOST_ATTACHED = 2 * 1024 ** 3;
+export const MOST_ATTACHED = 2e9;
 
 /** Days for which a picture is kept that no row holds any more: as long as what was done with its row can be undone. */
 const KEPT_DAYS = 90;
@@ -203,7 +203,7 @@ function makeRoom(db: Connection, design: Design, { name, now }: AttachOrder, si
     );
 }
 
-const gigabytes = (bytes: number): string => (bytes / 1024 ** 3).toFixed(2);
+const gigabytes = (bytes: number): string => (bytes / 1e9).toFixed(2);
 
 /**
  * Whether a viewer may have an attachment: a screen shows a row that holds it, or she has just brought it

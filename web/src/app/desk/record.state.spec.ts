@@ -4,7 +4,8 @@ import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordData } from '../shared/api.service';
 import type { KeptRecord } from './record-drafts.service';
-import { designOf, RecordState } from './record.state';
+import { why } from '../value/held';
+import { designOf, heldOf, RecordState } from './record.state';
 
 const CLOCK = { today: '2026-11-25', now: '2026-11-25T09:00:00Z' };
 const LOAN = OFFICE.tables[1]!;
@@ -522,5 +523,16 @@ describe('RecordState', () => {
         jasmine.objectContaining({ was: { f_lFee: '1.00', f_lNote: 'theirs' } }),
       ]);
     });
+  });
+});
+
+describe('what a cell holds', () => {
+  it('is the beginning of a text that is longer than a field takes, with why it is no more', () => {
+    const held = heldOf({ beginning: 'Once upon', length: 4_194_304 });
+    expect(held).toEqual({ value: 'Once upon…', cut: 4_194_304 });
+    expect(why(held)).toBe(
+      'Only its beginning is shown: this text has 4,194,304 characters, and a field takes 1,048,576 at most. It stays as it is.',
+    );
+    expect(why(heldOf('short'))).toBeNull();
   });
 });

@@ -12,6 +12,7 @@ import { readable } from '../shared/readable';
 import { LineComponent } from '../shared/line.component';
 import { options, SelectComponent } from '../shared/select.component';
 import { WholeComponent } from '../shared/whole.component';
+import { RoomComponent } from './room.component';
 
 type Worked = Extract<FieldType, { kind: 'workedOut' }>;
 type Colour = (typeof COLOURS)[number];
@@ -49,6 +50,7 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
     ExpressionEditorComponent,
     forwardRef(() => TypeSettingsComponent),
     LineComponent,
+    RoomComponent,
     WholeComponent,
   ],
   template: `
@@ -227,6 +229,12 @@ const RESULTS = ['text', 'wholeNumber', 'decimal', 'money', 'tick', 'date', 'tim
           [value]="type.first"
           (changed)="patch({ first: $event! })"
         />
+      }
+      @case ('picture') {
+        <hr-room class="wide" />
+      }
+      @case ('file') {
+        <hr-room class="wide" />
       }
       @case ('stamp') {
         <hr-select

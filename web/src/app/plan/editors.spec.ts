@@ -165,6 +165,27 @@ describe('the settings of a kind', () => {
     expect(fixture.componentInstance.patternProblem()).toContain('is no picture symbol');
   });
 
+  it('say how much room pictures and files take, and nothing where that cannot be had', async () => {
+    for (const kind of ['picture', 'file'] as const) {
+      const { fixture } = await settings({ kind });
+      const http = TestBed.inject(HttpTestingController);
+      http
+        .expectOne(({ url }) => url.endsWith('/attachments'))
+        .flush({ bytes: 12_300_000, most: 2_000_000_000 });
+      await fixture.whenStable();
+      expect((fixture.nativeElement as HTMLElement).textContent).toContain(
+        'The pictures and files of this database take 12 MB of 2.0 GB.',
+      );
+      TestBed.resetTestingModule();
+    }
+    const { fixture } = await settings({ kind: 'file' });
+    TestBed.inject(HttpTestingController)
+      .expectOne(({ url }) => url.endsWith('/attachments'))
+      .flush('', { status: 500, statusText: 'None' });
+    await fixture.whenStable();
+    expect((fixture.nativeElement as HTMLElement).textContent.trim()).toBe('');
+  });
+
   it('say why a choice is not taken, and keep what was typed', async () => {
     const { fixture, seen } = await settings({ kind: 'choice', choices: ['New', 'Old'] });
     const fresh = (fixture.nativeElement as HTMLElement).querySelector<HTMLInputElement>(

@@ -1,5 +1,6 @@
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
+import type { Observable } from 'rxjs';
 import { setUp } from '../testing/bench';
 import { Api } from './api.service';
 import { Toast } from './toast.service';
@@ -63,4 +64,63 @@ describe('a save that must wait', () => {
       expect(said).toHaveBeenCalledTimes(1);
     });
   }
+});
+
+/** The server sends fewer rows at once where their texts are long. */
+describe('rows that come in several parts', () => {
+  const places = (from: number, to: number): string[][] =>
+    Array.from({ length: to - from }, (_, i) => [`row ${from + i}`]);
+
+  type Ask = (
+    api: Api,
+    start: number,
+    limit: number,
+  ) => Observable<{ readonly rows: readonly unknown[]; readonly total: number }>;
+  const roads: readonly (readonly [what: string, ask: Ask, url: string])[] = [
+    [
+      'a window',
+      (api: Api, start: number, limit: number) =>
+        api.window('f_x', 't_y', { start, limit, sort: [], search: '', conditions: [] }),
+      '/api/files/f_x/tables/t_y/window',
+    ],
+    [
+      'a page of a list',
+      (api: Api, start: number, limit: number) =>
+        api.page('f_x', 'o_y', {
+          start,
+          limit,
+          sort: [],
+          search: '',
+          conditions: [],
+          path: [],
+          parent: null,
+        }),
+      '/api/files/f_x/desk/screens/o_y/page',
+    ],
+  ];
+  for (const [what, ask, url] of roads)
+    it(`are asked for until those are there that were meant, to the end: ${what}`, () => {
+      const http = setUp();
+      const come: { rows: readonly unknown[]; total: number }[] = [];
+      ask(TestBed.inject(Api), 20, 10).subscribe((answer) => come.push(answer));
+      const answer = (start: number, limit: number, rows: string[][], total: number): void => {
+        const call = http.expectOne(url);
+        const asked = call.request.body as { start: number; limit: number };
+        expect([asked.start, asked.limit]).toEqual([start, limit]);
+        call.flush({ rows, total });
+      };
+      answer(20, 10, places(20, 24), 100);
+      answer(24, 6, places(24, 25), 100);
+      expect(come).toEqual([]);
+      // Meanwhile somebody has deleted most of them.
+      answer(25, 5, places(25, 27), 27);
+      http.expectNone(url);
+      expect(come).toEqual([{ rows: places(20, 27), total: 27 }]);
+      ask(TestBed.inject(Api), 0, 10).subscribe((answer) => come.push(answer));
+      answer(0, 10, places(0, 3), 5);
+      // Where nothing more comes nothing more is asked.
+      answer(3, 7, [], 5);
+      expect(come[1]).toEqual({ rows: places(0, 3), total: 5 });
+      http.verify();
+    });
 });

@@ -525,6 +525,9 @@ export class Api {
       params: { name: picked.name, picture: picture ? 'yes' : 'no' },
       headers: { 'content-type': 'application/octet-stream' },
     });
+  /** How many bytes the pictures and files of a database have, and may have. */
+  attached = (file: string) =>
+    this.http.get<answers.Answer<typeof answers.Attached>>(`${base(file)}/attachments`);
   attachment = (file: string, id: number, part: 'whole' | 'preview') =>
     `${base(file)}/attachments/${id}${part === 'preview' ? '/preview' : ''}`;
 
