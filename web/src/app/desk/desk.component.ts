@@ -85,6 +85,7 @@ import { TabFocusDirective } from './tab-focus.directive';
         @if (desk.failed()) {
           <div class="empty">
             <p>{{ desk.failed() }}</p>
+            <button type="button" matButton="outlined" (click)="desk.open(file())">Try again</button>
             <a routerLink="/files">To the files</a>
           </div>
         } @else if (desk.info()) {

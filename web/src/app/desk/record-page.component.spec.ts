@@ -131,6 +131,20 @@ describe('RecordPageComponent', () => {
       expect(asked.request.params.get('key')).toBe('[1]');
       expect(http.match((request) => request.url === `${OTHER}/record`)).toEqual([]);
     });
+
+    it('says why it cannot be shown, and does not go on looking for its rows', async () => {
+      await shown();
+      fixture.componentRef.setInput('screen', 'o_b');
+      fixture.detectChanges();
+      const detail = 'The database file of this name is not in its place any more.';
+      (await call(OTHER)).flush(
+        { type: '/problems/not-found', title: 'Gone', status: 404, detail },
+        { status: 404, statusText: 'Gone' },
+      );
+      await fixture.whenStable();
+      expect(page().textContent).toContain(detail);
+      expect(page().querySelector('[role=status]')!.textContent.trim()).toBe('');
+    });
   });
 
   describe('while the next record is on its way', () => {

@@ -297,6 +297,7 @@ export class RecordPageComponent implements MayHoldChanges {
           this.api.screen(this.desk.file, screen).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error).detail);
+              this.listing.set(false);
               return EMPTY;
             }),
           ),

@@ -89,8 +89,7 @@ export class FileStore {
         this.listen();
       },
       error: (error: unknown) => {
-        this.failed.set('This file could not be opened.');
-        this.toast.problem(error);
+        this.failed.set(`This file could not be opened. ${problemOf(error).detail}`);
       },
     });
   }
