@@ -15,6 +15,9 @@ describe('what a killed server leaves', () => {
       'copies/f_2/as-it-came.db.read-journal',
       'files/f_2.db.part',
       'files/f_2.db.part-journal',
+      // Of a file that was never whole, and is gone.
+      'files/f_4.db-shm',
+      'files/f_4.db-wal',
     ];
     // The log of a file holds what was saved last: it is the file's own.
     const stays = [
@@ -23,6 +26,11 @@ describe('what a killed server leaves', () => {
       'files/f_1.db',
       'files/f_1.db-shm',
       'files/f_1.db-wal',
+      // Somebody has taken the file of it away, and may bring it back.
+      'files/f_3.db-wal',
+      // One of which the list does not know may be a whole office's.
+      'files/f_5.db',
+      'files/f_5.db-wal',
       'registry.db',
     ];
     for (const path of [...left, ...stays]) {

@@ -6,6 +6,9 @@ const UNFINISHED = /\.(part|read)(-wal|-shm|-journal)?$/;
 /** What the engine keeps beside a safe copy while it is looked at: a copy is whole without. */
 const BESIDE = /\.db-(wal|shm|journal)$/;
 
+/** What the engine keeps beside a file. The log of a file that is in the list may hold what was saved last. */
+const OF_FILE = /^(f_\w+)\.db-(wal|shm)$/;
+
 /** A file that was to be taken in, as it came. */
 const AS_IT_CAME = /^as-it-came\.db$/;
 
@@ -14,7 +17,7 @@ export const SHEETS = 'sheets';
 
 /**
  * Clears what a server that was killed has left: files that were still being made, and what stands beside safe
- * copies. Files and copies themselves are never touched, but for the file as it came of one that was never taken in:
+ * copies, or beside a file that is neither there nor in the list. Files and copies themselves are never touched, but for the file as it came of one that was never taken in:
  * whose id is not `known`, since the list is written last. Gives what was cleared, as paths below `data`.
  */
 export function clearLeftovers(data: string, known: ReadonlySet<string>): string[] {
@@ -29,6 +32,14 @@ export function clearLeftovers(data: string, known: ReadonlySet<string>): string
     }
   };
   clear('files', UNFINISHED);
+  const files = join(data, 'files');
+  for (const name of existsSync(files) ? readdirSync(files) : []) {
+    // Of a file that was never whole, or could not be kept, and is gone.
+    const id = OF_FILE.exec(name)?.[1];
+    if (id === undefined || known.has(id) || existsSync(join(files, `${id}.db`))) continue;
+    rmSync(join(files, name), { force: true });
+    cleared.push(join('files', name));
+  }
   const copies = join(data, 'copies');
   const folders = existsSync(copies) ? readdirSync(copies, { withFileTypes: true }) : [];
   for (const folder of folders)
