@@ -15,6 +15,7 @@ import { bringingIn, csvOf } from './bringing-in';
 import { Callers, type Caller } from './callers';
 import { medians, type Figure } from './figures';
 import { mapFrames } from './map';
+import { officeFigures } from './office';
 import { pageFigures } from './pages';
 import { queryFigures } from './queries';
 import { openingRecords, searchingRecords } from './records';
@@ -379,6 +380,7 @@ async function main(): Promise<void> {
     const at = `${address}/api/files/${id}`;
     add(await searchingRecords(files.get(id), at, cookie, LARGE, call));
     add(await openingRecords(files.get(id), at, cookie, apply, call));
+    add(...(await officeFigures()));
     add(...(await queryFigures(ROWS)));
     add(await scrolling(LARGE, ROWS, FILL));
     add(...(await takingIn(data, ROWS, address, cookie)));

@@ -74,6 +74,7 @@ export const buildBench = () =>
       run: 'bench/run.ts',
       sender: 'bench/sender.ts',
       typists: 'bench/typists.ts',
+      asker: 'bench/asker.ts',
       child: 'server/src/jobs/child.ts',
     },
     'server/dist/bench',

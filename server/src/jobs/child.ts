@@ -37,6 +37,7 @@ export interface JobMessage {
 }
 
 export type JobReply =
+  | { readonly ready: true }
   | { readonly begun: true }
   | { readonly progress: Progress }
   | { readonly ok: true; readonly result: unknown }
@@ -193,3 +194,4 @@ process.on('message', ({ path, task, limit, design }: JobMessage) => {
     });
 });
 process.on('disconnect', () => process.exit(0));
+process.send?.({ ready: true } satisfies JobReply, unheard);

@@ -28,6 +28,8 @@ export class JobChild {
   /** Resolves when the process is no more. */
   readonly gone = new Promise<void>((resolve) => (this.tellGone = resolve));
   private readonly designs = new SentDesigns();
+  /** Whether it has begun to listen: what is sent to it before waits for that. */
+  isReady = false;
   /** Jobs that it has done. */
   done = 0;
   /** What it did last: on which file, and whether it wrote to it. */
@@ -84,8 +86,9 @@ export class JobChild {
   }
 
   private heard(reply: JobReply): void {
+    this.isReady = true;
     const { running } = this;
-    if (!running) return;
+    if (!running || 'ready' in reply) return;
     if ('begun' in reply) running.begun = true;
     else if ('progress' in reply) running.tell?.(reply.progress);
     else {

@@ -83,7 +83,7 @@ const REFUSALS: Readonly<Partial<Record<Task['task'], ProblemType>>> = {
  * Jobs after which a child gives way to another: what the driver has opened for them is given back only when its
  * memory is looked through, whenever that may be.
  */
-const MOST_JOBS = 500;
+const MOST_JOBS = 2000;
 
 /** Children that are kept though they have nothing to do: as many as read at once for people at forms. */
 const MOST_IDLE = MOST_RUNNING.short;
@@ -186,9 +186,10 @@ export class JobPool {
     });
   }
 
-  /** Starts a child ahead of need, so that the first query does not wait for one. */
+  /** Starts a child ahead of need, where none has nothing to do: nobody is to wait for one to begin. */
   warm(): void {
-    if (!this.closed && this.idle.length === 0) this.idle.push(this.start());
+    const isThere = this.idle.some(({ last, done }) => !last?.writes && done < this.mostJobs);
+    if (!this.closed && !isThere) this.idle.push(this.start());
   }
 
   /**
@@ -211,11 +212,12 @@ export class JobPool {
     return child;
   }
 
-  /** Keeps a child for what comes next, unless there are enough, or it has done enough. */
+  /** Keeps a child for what comes next, unless there are enough, or it has done enough and another is ready. */
   private release(child: JobChild): void {
-    const alike = this.idle.filter(({ last }) => last?.writes === child.last?.writes).length;
+    const alike = this.idle.filter(({ last }) => last?.writes === child.last?.writes);
     const most = child.last?.writes ? MOST_IDLE_WRITERS : MOST_IDLE;
-    if (this.closed || alike >= most || child.done >= this.mostJobs) child.kill();
+    const isOld = child.done >= this.mostJobs && (child.last?.writes || alike.some(({ isReady }) => isReady));
+    if (this.closed || alike.length >= most || isOld) child.kill();
     else this.idle.push(child);
     this.warm();
   }
@@ -226,7 +228,10 @@ export class JobPool {
    */
   private takeIdle({ path, task }: JobMessage): JobChild | undefined {
     const able = this.idle.filter((child) => child.last === null || child.last.writes === writes(task));
-    const child = able.find(({ last }) => last?.path === path) ?? able.at(-1);
+    const ready = able.filter(({ isReady }) => isReady);
+    // One that has done enough is for when there is no other.
+    const fresh = ready.filter(({ done }) => done < this.mostJobs);
+    const child = fresh.find(({ last }) => last?.path === path) ?? fresh[0] ?? ready[0] ?? able[0];
     this.idle = this.idle.filter((other) => other !== child);
     return child;
   }
@@ -262,6 +267,8 @@ export class JobPool {
     tell: Tell | undefined,
   ): Promise<Ended> {
     const child = this.takeIdle(message) ?? this.start();
+    // Whoever comes while it works is not to wait for a process to begin.
+    this.warm();
     let reason: string | null = null;
     const kill = (why: string): void => {
       reason ??= why;

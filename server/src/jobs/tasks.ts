@@ -10,6 +10,7 @@ import {
   valueKind,
   type Design,
   type Form,
+  type MapDrawing,
   type Query,
   type Report,
   type Written,
@@ -78,14 +79,14 @@ import {
 import { goesAlong, type Along } from '../rows/along';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { tooLarge } from '../rows/json';
-import { readSearchTexts, type SearchTexts } from '../rows/search-texts';
+import { readSearchTexts, writeTexts, type WrittenTexts } from '../rows/search-texts';
 import { writeOut, type AttachmentKept, type AttachOrder } from '../rows/attachments';
 import { readDefinitions, type DefinitionsRead } from '../change/read-definitions';
 import type { SavedApart, SaveOrder } from '../rows/save';
 import { prepareChange, type Prepared, type PreparedOrder } from '../rows/prepared-change';
 import { Unfit, workOut, type WorkedOutValue } from '../rows/work-out';
 import { measureText } from '../report/fonts';
-import { paintPdf } from '../report/pdf';
+import { paintMap, paintPdf } from '../report/pdf';
 import { lookAtSheet, type Look, type LookOrder } from '../sheets/look';
 import { SheetError } from '../sheets/sheet-error';
 import { stageSheet, type Staged, type StageOrder } from '../sheets/stage';
@@ -199,6 +200,7 @@ export type Task =
       readonly today: string;
       readonly pdf: boolean;
     }
+  | { readonly task: 'map'; readonly version: number; readonly map: MapDrawing }
   | { readonly task: 'look'; readonly design: Design; readonly order: LookOrder }
   | { readonly task: 'stage'; readonly design: Design; readonly order: StageOrder }
   | { readonly task: 'pack'; readonly design: Design; readonly order: PackOrder }
@@ -276,7 +278,14 @@ export type Task =
       readonly expression: string;
       readonly keys: readonly RowKey[];
     }
-  | { readonly task: 'search texts'; readonly design: Design; readonly table: string; readonly shows: string }
+  | {
+      readonly task: 'search texts';
+      readonly design: Design;
+      readonly table: string;
+      readonly shows: string;
+      /** Where they are to be written. */
+      readonly to: string;
+    }
   | { readonly task: 'prepared change'; readonly design: Design; readonly order: PreparedOrder };
 
 export interface QueryResult {
@@ -322,6 +331,7 @@ export interface Results {
   'query rows': RowsBehind;
   advise: Advice;
   report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
+  map: Uint8Array;
   sound: Soundness;
   unsound: readonly FoundRow[];
   anchors: readonly (readonly (string | number | null)[])[];
@@ -343,7 +353,7 @@ export interface Results {
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
   'prepared change': Prepared;
-  'search texts': SearchTexts | null;
+  'search texts': WrittenTexts | null;
 }
 
 /** Rows a report may have: about a thousand pages. */
@@ -438,6 +448,8 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     }
     case 'report':
       return runReport(db, task);
+    case 'map':
+      return paintMap(task.map);
     case 'window':
       return readWindow(db, task.design, task.viewer, tableOf(task.design, task.table), task.request, null);
     case 'count':
@@ -464,8 +476,10 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       const { table, field } = findField(task.design, task.field)!;
       return ifFit(() => workOut(db, task.design, table, field, task.expression, task.keys));
     }
-    case 'search texts':
-      return readSearchTexts(db, task.design, tableOf(task.design, task.table), task.shows);
+    case 'search texts': {
+      const texts = readSearchTexts(db, task.design, tableOf(task.design, task.table), task.shows);
+      return texts && writeTexts(texts, task.to);
+    }
     case 'prepared change':
       return ifFit(() => prepareChange(db, task.design, task.order));
   }

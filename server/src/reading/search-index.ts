@@ -1,7 +1,8 @@
+import { rmSync } from 'node:fs';
 import { findField, type Design, type Table } from '@heathridge/core/design';
 import { fold, idsIn } from '@heathridge/core/expression';
 import type { JobPool } from '../jobs/pool';
-import { hasNumberKey, readTextsOf, type SearchTexts } from '../rows/search-texts';
+import { hasNumberKey, readTexts, readTextsOf, type SearchTexts } from '../rows/search-texts';
 import { searchedWords } from '../rows/window';
 import type { OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
@@ -56,6 +57,9 @@ interface Kept {
 }
 
 const kept = new Map<string, Kept>();
+
+/** Texts that were written down so far. */
+let written = 0;
 
 /** Rows in which all words stand, in what they show or their key; null where the engine must be asked. */
 export function foundRows(sought: Sought): FoundRows | null {
@@ -136,17 +140,19 @@ function begin(
   };
   kept.delete(name);
   kept.set(name, index);
+  const to = `${file.path}.texts-${++written}.part`;
   jobs
-    .run(file.path, { task: 'search texts', design, table: table.id, shows }, { queue: 'background' })
-    .then((texts) => {
+    .run(file.path, { task: 'search texts', design, table: table.id, shows, to }, { queue: 'background' })
+    .then(async (texts) => {
       // What is too much to be kept stays with the engine.
       if (!texts) return;
-      index.texts = texts;
+      index.texts = await readTexts(to, texts);
       index.mark = texts.mark;
       makeRoom();
     })
     // It is tried again when somebody searches next.
-    .catch(() => kept.delete(name));
+    .catch(() => kept.delete(name))
+    .finally(() => rmSync(to, { force: true }));
 }
 
 /** Forgets what was searched longest ago, as long as there is too much. */

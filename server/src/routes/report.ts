@@ -6,7 +6,6 @@ import { reportProblems } from '@heathridge/core/report';
 import { todayIn, type Context } from '../http/context';
 import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
-import { paintMap } from '../report/pdf';
 import type { Results } from '../jobs/tasks';
 import type { OpenFile } from '../store/files';
 import { AnswersBody } from './query';
@@ -91,6 +90,10 @@ export function reportRoutes(router: Router): void {
     needs: 'builder',
     summary: 'The map of tables and links, as it is drawn, as PDF',
     body: MapDrawing,
-    handler: async ({ body, reply }) => reply.type('application/pdf').send(Buffer.from(await paintMap(body))),
+    handler: async ({ context: { jobs }, file, body: map, reply, gone: signal }) => {
+      const { version } = file.design;
+      const pdf = await jobs.run(file.path, { task: 'map', version, map }, { signal });
+      return reply.type('application/pdf').send(Buffer.from(pdf));
+    },
   });
 }

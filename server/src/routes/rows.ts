@@ -25,7 +25,7 @@ import { childrenOf } from '../rows/children';
 import { pastOfFile, pastOfRow } from '../rows/past';
 import { readList, readPage, readRecord, type Choice } from '../rows/read';
 import { along, choices, window } from '../reading/rows';
-import { BadSave, RequestReused, saveRows, type BlockOrder, type SaveResult } from '../rows/save';
+import { BadSave, RequestReused, saveTogether, type BlockOrder, type SaveResult } from '../rows/save';
 import { checkKey } from '../rows/tables';
 import { Params } from '../rows/params';
 import { askedSql, readRow } from '../rows/window';
@@ -118,7 +118,7 @@ export async function saveWithin(
   const result =
     request.changes.length > MOST_AT_ONCE
       ? await keptApart(call, { request, within })
-      : keptHere(file, request, viewer, context, within);
+      : await keptHere(file, request, viewer, context, within);
   const kept = taken(result);
   context.news.tell(call.params['file']!, {
     ...newsOf(request, kept.saved),
@@ -130,16 +130,16 @@ export async function saveWithin(
 }
 
 /** Makes a save while others wait: one that is short. */
-function keptHere(
+async function keptHere(
   file: OpenFile,
   request: SaveRequest,
   viewer: Viewer,
   { clock }: Context,
   within: Within | null,
-): SaveResult {
+): Promise<SaveResult> {
   assertWritable(file);
   try {
-    return saveRows(file, request, viewer, clock, boundsWithin(file.design, within));
+    return await saveTogether(file, request, viewer, clock, boundsWithin(file.design, within));
   } catch (error) {
     if (error instanceof RequestReused) throw reused();
     if (error instanceof BadSave) throw new Problem('bad-request', error.message);

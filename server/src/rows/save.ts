@@ -8,6 +8,7 @@ import { openForWriting } from '../store/driver';
 import type { OpenFile } from '../store/files';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { inTransaction, prepared } from '../store/statements';
+import { together } from '../store/together';
 import { boundsWithin, isAmong, isClosed, type Bounds, type Within } from './among';
 import { changeRow } from './change-row';
 import { blockChanges, type Block } from './paste';
@@ -36,6 +37,10 @@ export class BadSave extends Error {}
 /** A save was sent under a name that another save had before it. */
 export class RequestReused extends Error {}
 
+/** What a save is made on, and with. */
+type SavingFile = Pick<OpenFile, 'design' | 'writer'>;
+type When = Pick<Clock, 'now' | 'today'>;
+
 /**
  * Makes row changes in one short transaction: check in the core, write, history, commit. All stand or none
  * does; what was refused comes back beside its field, with nothing changed. A save that has a name is made
@@ -43,61 +48,97 @@ export class RequestReused extends Error {}
  * DesignMoved when the file has another design than was read of it.
  */
 export function saveRows(
-  file: Pick<OpenFile, 'design' | 'writer'>,
+  file: SavingFile,
   request: SaveRequest,
   by: Saver,
-  clock: Pick<Clock, 'now' | 'today'>,
+  clock: When,
   bounds: Bounds | null = null,
   tell: Tell = UNWATCHED,
 ): SaveResult {
+  try {
+    return {
+      ok: true,
+      ...inTransaction(file.writer, () => saveInside(file, request, by, clock, bounds, tell)),
+    };
+  } catch (error) {
+    return refusedOrThrown(error);
+  }
+}
+
+/** The same, committed together with what else is saved at this moment; resolves once it is on the disk. */
+export async function saveTogether(
+  file: SavingFile,
+  request: SaveRequest,
+  by: Saver,
+  clock: When,
+  bounds: Bounds | null,
+): Promise<SaveResult> {
+  try {
+    const work = (): Saved => saveInside(file, request, by, clock, bounds, UNWATCHED);
+    return { ok: true, ...(await together(file.writer, work)) };
+  } catch (error) {
+    return refusedOrThrown(error);
+  }
+}
+
+function refusedOrThrown(error: unknown): SaveResult {
+  if (error instanceof Refused) return { ok: false, errors: error.errors };
+  throw error;
+}
+
+interface Saved {
+  readonly entry: number;
+  readonly saved: readonly SavedRow[];
+}
+
+/** Makes row changes in the transaction that is open. Throws Refused, with nothing of it to be kept. */
+function saveInside(
+  file: SavingFile,
+  request: SaveRequest,
+  by: Saver,
+  clock: When,
+  bounds: Bounds | null,
+  tell: Tell,
+): Saved {
   const { design, writer: db } = file;
   const name = request.id === undefined ? null : `${by.id} ${request.id}`;
   const digest = name && createHash('sha256').update(JSON.stringify(request.changes)).digest('hex');
-  try {
-    const done = inTransaction(db, () => {
-      const before = name && answered(file, name, digest!);
-      if (before) return before;
-      const now = clock.now();
-      const saving: Saving = {
-        db,
-        design,
-        by: keptText(by.name),
-        now,
-        today: clock.today(design.settings.timeZone),
-        entry: opened(file, now, by.name, name, digest),
-        keys: new Map(),
-        refused: new Set(),
-      };
-      const errors = bounds ? outOfBounds(saving, request.changes, bounds) : [];
-      // What is closed before and after takes nothing; what somebody opens or closes in the same save does.
-      const shut = bounds ? closedFields(saving, request.changes, bounds) : [];
-      const done: SavedRow[] = [];
-      const outside = new Set(errors.map(({ change }) => change));
-      const of = request.changes.length;
-      for (const [step, placed] of parentsFirst(request.changes).entries()) {
-        if (step % TOLD_EVERY === 0) tell({ step, of, what: 'Saving' });
-        if (outside.has(placed.index)) continue;
-        const result = changeRow(saving, placed);
-        if (!('errors' in result)) done.push(result);
-        else {
-          errors.push(...result.errors);
-          if (placed.change.op === 'insert' && placed.change.temp !== undefined)
-            saving.refused.add(placed.change.temp);
-        }
-      }
-      if (errors.length === 0 && bounds) errors.push(...leftBounds(saving, request.changes, done, bounds));
-      if (errors.length === 0) errors.push(...stillClosed(saving, shut, done));
-      if (errors.length > 0) throw new Refused(errors);
-      done.sort((a, b) => a.change - b.change);
-      if (name)
-        prepared(db, 'UPDATE hr_log SET answer = ? WHERE id = ?').run(JSON.stringify(done), saving.entry);
-      return { entry: saving.entry, saved: done };
-    });
-    return { ok: true, ...done };
-  } catch (error) {
-    if (error instanceof Refused) return { ok: false, errors: error.errors };
-    throw error;
+  const before = name && answered(file, name, digest!);
+  if (before) return before;
+  const now = clock.now();
+  const saving: Saving = {
+    db,
+    design,
+    by: keptText(by.name),
+    now,
+    today: clock.today(design.settings.timeZone),
+    entry: opened(file, now, by.name, name, digest),
+    keys: new Map(),
+    refused: new Set(),
+  };
+  const errors = bounds ? outOfBounds(saving, request.changes, bounds) : [];
+  // What is closed before and after takes nothing; what somebody opens or closes in the same save does.
+  const shut = bounds ? closedFields(saving, request.changes, bounds) : [];
+  const done: SavedRow[] = [];
+  const outside = new Set(errors.map(({ change }) => change));
+  const of = request.changes.length;
+  for (const [step, placed] of parentsFirst(request.changes).entries()) {
+    if (step % TOLD_EVERY === 0) tell({ step, of, what: 'Saving' });
+    if (outside.has(placed.index)) continue;
+    const result = changeRow(saving, placed);
+    if (!('errors' in result)) done.push(result);
+    else {
+      errors.push(...result.errors);
+      if (placed.change.op === 'insert' && placed.change.temp !== undefined)
+        saving.refused.add(placed.change.temp);
+    }
   }
+  if (errors.length === 0 && bounds) errors.push(...leftBounds(saving, request.changes, done, bounds));
+  if (errors.length === 0) errors.push(...stillClosed(saving, shut, done));
+  if (errors.length > 0) throw new Refused(errors);
+  done.sort((a, b) => a.change - b.change);
+  if (name) prepared(db, 'UPDATE hr_log SET answer = ? WHERE id = ?').run(JSON.stringify(done), saving.entry);
+  return { entry: saving.entry, saved: done };
 }
 
 /** Rows between two words on how far a save is. */

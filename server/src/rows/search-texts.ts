@@ -1,3 +1,5 @@
+import { closeSync, openSync, writeSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
 import { fold, sqlName, toSql } from '@heathridge/core/expression';
 import { boundIn, catalogOf, fieldOf, type Design, type Table } from '@heathridge/core/design';
 import type { Connection } from '../store/driver';
@@ -87,4 +89,38 @@ export function readTextsOf(
 function folded(bytes: Buffer): Buffer {
   const text = textOf(bytes);
   return text.length === bytes.length ? bytes : Buffer.from(fold(text));
+}
+
+/** What is known of texts that were written down: their rows, and the newest row of history when they were read. */
+export interface WrittenTexts {
+  readonly rows: number;
+  readonly mark: number;
+}
+
+/** Writes texts to disk: of a million rows they are more than one process hands another in no time. */
+export function writeTexts({ keys, ends, bytes, mark }: SearchTexts, to: string): WrittenTexts {
+  const file = openSync(to, 'w');
+  try {
+    for (const { buffer, byteOffset, byteLength } of [keys, ends, bytes]) {
+      const part = Buffer.from(buffer, byteOffset, byteLength);
+      for (let at = 0; at < part.length;) at += writeSync(file, part, at);
+    }
+  } finally {
+    closeSync(file);
+  }
+  return { rows: keys.length, mark };
+}
+
+/** Reads texts that were written down, without anybody waiting for it. */
+export async function readTexts(from: string, { rows, mark }: WrittenTexts): Promise<SearchTexts> {
+  const whole = await readFile(from);
+  const [ofKeys, ofEnds] = [rows * Float64Array.BYTES_PER_ELEMENT, rows * Uint32Array.BYTES_PER_ELEMENT];
+  // Numbers lie at places that their size divides.
+  const buffer = whole.byteOffset % 8 === 0 ? whole : Buffer.from(new Uint8Array(whole).buffer);
+  return {
+    keys: new Float64Array(buffer.buffer, buffer.byteOffset, rows),
+    ends: new Uint32Array(buffer.buffer, buffer.byteOffset + ofKeys, rows),
+    bytes: buffer.subarray(ofKeys + ofEnds),
+    mark,
+  };
 }
