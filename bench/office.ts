@@ -8,6 +8,7 @@ import { fileURLToPath } from 'node:url';
 import { plainField, plainTable, type MapDrawing } from '@heathridge/core/design';
 import { makeDemo, SIGN_INS } from '@heathridge/demo';
 import { buildApp, type App } from '../server/src/app';
+import { hireOf, paymentOf } from '../server/src/testing/faults/hires';
 import type { Answered, Asked, Order } from './asker';
 import type { Figure } from './figures';
 
@@ -96,32 +97,6 @@ const MAP: MapDrawing = {
   links: Array.from({ length: 400 }, (_, i) => `M${i * 7} 10 L${i * 9} 3900`),
 };
 
-const hire = (note: string) => ({
-  op: 'insert',
-  table: 't_hire',
-  temp: 'hire',
-  values: {
-    f_hirePlayer: 1,
-    f_hireInstrument: 1,
-    f_hireHiredOn: '2025-01-01',
-    f_hireDueBack: '2025-03-01',
-    f_hireReturnedOn: '2025-02-01',
-    f_hireMonthlyFee: '10.00',
-    f_hireNote: note,
-  },
-});
-
-const payment = (amount: string) => ({
-  op: 'insert',
-  table: 't_payment',
-  values: {
-    f_paymentHire: { temp: 'hire' },
-    f_paymentPaidOn: '2025-02-01',
-    f_paymentMethod: 'Card',
-    f_paymentAmount: amount,
-  },
-});
-
 async function saving(asker: Asker, at: string): Promise<Figure[]> {
   const saves = (tag: string, changes: (i: number) => unknown[]): Asked[] =>
     Array.from({ length: SAVES }, (_, i) => ({
@@ -132,7 +107,7 @@ async function saving(asker: Asker, at: string): Promise<Figure[]> {
   const row = (i: number): unknown[] => [
     { op: 'update', table: 't_hire', key: [1500 + (i % 2000)], values: { f_hireNote: `${i}` }, was: {} },
   ];
-  const three = (i: number): unknown[] => [hire(`${i}`), payment('4.00'), payment('6.00')];
+  const three = (i: number): unknown[] => [hireOf(`${i}`), paymentOf('4.00'), paymentOf('6.00')];
   const figures: Figure[] = [];
   for (const [what, changes, goal] of [
     ['A save of one row', row, ROWS],
@@ -201,7 +176,9 @@ async function waiting(
       {
         method: 'POST',
         url: `${at}/rows`,
-        body: { changes: Array.from({ length: 5000 }, (_, i) => ({ ...hire(`Many ${i}`), temp: `h${i}` })) },
+        body: {
+          changes: Array.from({ length: 5000 }, (_, i) => ({ ...hireOf(`Many ${i}`), temp: `h${i}` })),
+        },
       },
     ],
     [

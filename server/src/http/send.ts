@@ -4,8 +4,8 @@ import type { FastifyReply } from 'fastify';
 /** Sends a file that was made for this answer alone, and takes it away. */
 export function sendOnce(reply: FastifyReply, path: string): FastifyReply {
   const stream = createReadStream(path);
-  // Once it is open its name can go: the bytes stay until it is closed.
-  stream.once('open', () => rmSync(path, { force: true }));
+  // Once it is open its name can go: the bytes stay until it is closed. Where whoever asked has gone before that, too.
+  for (const event of ['open', 'close']) stream.once(event, () => rmSync(path, { force: true }));
   return reply.send(stream);
 }
 

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { Agent } from 'node:http';
 import { request } from 'node:http';
 import { setTimeout as pause } from 'node:timers/promises';
+import { hireOf, paymentOf } from './hires';
 
 /** What was answered to a call; nothing where the server was not there, or went in the middle of it. */
 export interface Heard {
@@ -137,31 +138,8 @@ async function save(
   at: string,
   { ledger, random, isOver }: Work,
 ): Promise<void> {
-  const hire = {
-    op: 'insert',
-    table: 't_hire',
-    temp: 'hire',
-    values: {
-      f_hirePlayer: 1 + Math.floor(random() * 200),
-      f_hireInstrument: 1 + Math.floor(random() * 100),
-      f_hireHiredOn: '2025-01-01',
-      f_hireDueBack: '2025-03-01',
-      f_hireReturnedOn: '2025-02-01',
-      f_hireMonthlyFee: '10.00',
-      f_hireNote: note,
-    },
-  };
-  const payment = (amount: string) => ({
-    op: 'insert',
-    table: 't_payment',
-    values: {
-      f_paymentHire: { temp: 'hire' },
-      f_paymentPaidOn: '2025-02-01',
-      f_paymentMethod: 'Card',
-      f_paymentAmount: amount,
-    },
-  });
-  const body = JSON.stringify({ id: randomUUID(), changes: [hire, payment('4.00'), payment('6.00')] });
+  const hire = hireOf(note, 1 + Math.floor(random() * 200), 1 + Math.floor(random() * 100));
+  const body = JSON.stringify({ id: randomUUID(), changes: [hire, paymentOf('4.00'), paymentOf('6.00')] });
   ledger.sent.add(note);
   // Who types waits a moment for a server that starts again, and sends it once more when all is over.
   for (let tries = 0; tries < 400; tries++) {
