@@ -719,7 +719,7 @@ const isLettered = (column: ResultColumn | undefined): boolean =>
   column?.kind.kind === 'text' || column?.kind.kind === 'longText';
 
 /** Letters of a whole result that are sent at most. */
-const MOST_ANSWERED = 16 * 1024 * 1024;
+const MOST_ANSWERED = 8 * 1024 * 1024;
 
 /** The first rows of a result, as many as are sent at once, but one at least. */
 function withinAnswer(rows: Held[][]): Held[][] {

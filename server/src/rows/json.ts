@@ -57,10 +57,13 @@ const longJson = (own: string): string =>
   `json(CASE WHEN octet_length(${own}) > ${MOST_TEXT} AND length(${own}) > ${MOST_TEXT} THEN json_object('beginning', substr(${own}, 1, ${BEGINNING}), 'length', length(${own})) ELSE json_quote(${own}) END)`;
 
 /** Bytes of long texts that are sent at once of several rows: whoever asked asks for the rest. */
-const MOST_AT_ONCE = 16 * 1024 * 1024;
+const MOST_AT_ONCE = 8 * 1024 * 1024;
 
-/** Letters of an answer about rows at most, whatever it is made of: several copies of it lie in memory on its way. */
-const MOST_ANSWERED = 32 * 1024 * 1024;
+/**
+ * Letters of an answer about rows at most, whatever it is made of: some four copies of it lie in memory on its way, and
+ * no request is to hold more than 64 MB.
+ */
+const MOST_ANSWERED = 16 * 1024 * 1024;
 
 /** Why an answer is too much to be sent; null where it is not. */
 export const tooLarge = (json: string): string | null =>

@@ -18,7 +18,7 @@ const BOOK = table('book', [
 ]);
 
 /** Letters that an answer may have. */
-const MOST = 33 * 1024 * 1024;
+const MOST = 17 * 1024 * 1024;
 
 describe('rows with very long texts', () => {
   let office: Office;
