@@ -44,7 +44,7 @@ import {
   type RowsAsked,
   type SqlFault,
 } from '@heathridge/core/query';
-import { layoutReport, reportQuery, type PageModel } from '@heathridge/core/report';
+import { layoutReport, reportQuery } from '@heathridge/core/report';
 import type { Viewer } from '@heathridge/core/people';
 import { startValue, type RowKey } from '@heathridge/core/rows';
 import { showNumber, showValue, type Value } from '@heathridge/core/values';
@@ -330,7 +330,8 @@ export interface Results {
   'query counts': readonly CountedPart[];
   'query rows': RowsBehind;
   advise: Advice;
-  report: { readonly model: PageModel; readonly pdf: Uint8Array | null };
+  /** Its pages as JSON text, see `PageModel`, or as PDF. */
+  report: { readonly pages: string | null; readonly pdf: Uint8Array | null };
   map: Uint8Array;
   sound: Soundness;
   unsound: readonly FoundRow[];
@@ -358,6 +359,9 @@ export interface Results {
 
 /** Rows a report may have: about a thousand pages. */
 export const MOST_REPORT_ROWS = 40_000;
+
+/** Bytes of a report as PDF. */
+const MOST_PDF = 32 * 1024 * 1024;
 
 /** An error of the person's making, such as a number that leaves its range while a query runs. */
 export class TaskError extends Error {}
@@ -571,7 +575,9 @@ function runQuery(
   const compiled = inPlace(() => compileQuery(design, query, { today, answers }));
   const explain = (): string => faultOf(db, design, query, { today, answers });
   const most = Math.min(limit, Math.ceil(MOST_VALUES / Math.max(1, compiled.columns.length)));
-  const { rows, keys, more } = readRows(db, compiled, most, explain, start, limit);
+  // What is drawn needs the names of things, not all that is written of them; nobody reads a book in a cell.
+  const letters = limit > READ_ROWS ? MOST_LETTERS : MOST_READ;
+  const { rows, keys, more } = readRows(db, compiled, most, explain, { start, letters });
   // All rows that the last part leaves are at hand, unless they are more than were asked for.
   const last = more ? null : start + rows.length;
   return {
@@ -738,27 +744,28 @@ const MOST_LETTERS = 400;
 const READ_ROWS = 1000;
 const MOST_READ = 10_000;
 
-/** The first rows of a result, with what they are grouped by apart from them. */
+/**
+ * The first rows of a result, with what they are grouped by apart from them. With `letters` no more of each text, and of
+ * all of them together no more than an answer holds.
+ */
 function readRows(
   db: Connection,
   { columns, sql: whole, params, keys }: Omit<CompiledQuery, 'funnel' | 'together'>,
   limit: number,
   explain: () => string,
-  start = 0,
-  meant = limit,
+  { start = 0, letters = null }: { readonly start?: number; readonly letters?: number | null } = {},
 ): Pick<QueryResult, 'rows' | 'keys' | 'more'> {
-  // What is drawn needs the names of things, not all that is written of them; nobody reads a book in a cell.
-  const letters = meant > READ_ROWS ? MOST_LETTERS : MOST_READ;
   const names = Array.from({ length: columns.length + keys }, (_, i) => `c${i}`);
   const cells = names.map((name, i) =>
-    isLettered(columns[i])
+    letters !== null && isLettered(columns[i])
       ? `CASE WHEN octet_length(${name}) > ${letters} AND length(${name}) > ${letters} THEN substr(${name}, 1, ${letters}) || '…' ELSE ${name} END`
       : name,
   );
   const sql = `WITH "~r"(${names.join(', ')}) AS (${whole}) SELECT ${cells.join(', ')} FROM "~r" LIMIT ${limit + 1}${start > 0 ? ` OFFSET ${start}` : ''}`;
   const ask = (): Held[][] => guarded(db, sql, columns.length + keys).all(...used(sql, params));
   const all = inWords(ask, explain);
-  const shown = withinAnswer(all.slice(0, limit));
+  const asked = all.slice(0, limit);
+  const shown = letters === null ? asked : withinAnswer(asked);
   return {
     rows: shown.map((row) => columns.map((column, i) => travelling(row[i] ?? null, column))),
     keys:
@@ -778,7 +785,9 @@ function rowsBehind(
   const compiling = { today, answers };
   const { columns, sql } = inPlace(() => compileRows(design, query, compiling, asked));
   const explain = (): string => faultOf(db, design, query, compiling);
-  const { rows, more } = readRows(db, { columns, sql, params: [], keys: 0 }, limit, explain);
+  const { rows, more } = readRows(db, { columns, sql, params: [], keys: 0 }, limit, explain, {
+    letters: MOST_READ,
+  });
   return { columns, rows, more };
 }
 
@@ -889,5 +898,15 @@ async function runReport(
     locale,
     measure: measureText,
   });
-  return { model, pdf: pdf ? await paintPdf(model) : null };
+  if (!pdf) {
+    const pages = JSON.stringify(model);
+    assertSendable(pages);
+    return { pages, pdf: null };
+  }
+  const bytes = await paintPdf(model);
+  if (bytes.byteLength > MOST_PDF)
+    throw new TaskError(
+      `This report has ${Math.round(bytes.byteLength / 1024 ** 2)} MB as PDF; at most ${MOST_PDF / 1024 ** 2} MB are sent. Print a query that keeps fewer rows.`,
+    );
+  return { pages: null, pdf: bytes };
 }

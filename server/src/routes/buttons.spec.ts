@@ -1,5 +1,6 @@
 import type { ButtonAct, Form, FormButton, RoleDefinition } from '@heathridge/core/design';
 import { mapParts } from '@heathridge/core/form';
+import type { PageModel } from '@heathridge/core/report';
 import type { Results, Task } from '../jobs/tasks';
 import { MOST_PREPARED } from '../rows/prepared-change';
 import { Office, type Answer } from '../testing/office';
@@ -229,7 +230,8 @@ describe('a button on a screen', () => {
     expect([answer.status, answer.headers['content-type']]).toEqual([200, 'application/pdf']);
     expect(answer.raw.subarray(0, 5).toString()).toBe('%PDF-');
     const task = spy.calls.mostRecent().args[1] as Extract<Task, { task: 'report' }>;
-    const { model } = (await jobs.run(file().path, { ...task, pdf: false }, {})) as Results['report'];
+    const { pages } = (await jobs.run(file().path, { ...task, pdf: false }, {})) as Results['report'];
+    const model = JSON.parse(pages!) as PageModel;
     expect(model.rowCount).toBe(count);
     expect(Number(model.totals['f_paymentAmount'])).toBe(sum / 100);
     spy.and.callThrough();

@@ -63,8 +63,11 @@ export function reportRoutes(router: Router): void {
     needs: 'builder',
     summary: 'Lay out a report, saved or not: its page model',
     body: v.object({ report: Report, answers: v.optional(AnswersBody, {}) }),
-    handler: async ({ context, file, body, gone }) =>
-      (await layOut(context, file, body.report, { pdf: false, answers: body.answers }, gone)).model,
+    handler: async ({ context, file, body, reply, gone }) => {
+      const how = { pdf: false, answers: body.answers };
+      const { pages } = await layOut(context, file, body.report, how, gone);
+      return reply.type('application/json').send(pages);
+    },
   });
   router.add({
     method: 'GET',
