@@ -1,3 +1,4 @@
+import { readdirSync } from 'node:fs';
 import type { Change } from '@heathridge/core/change';
 import type { Field, FieldType } from '@heathridge/core/design';
 import { field, lookup, number, OFFICE, table } from '../../../core/src/design/testing/office';
@@ -312,33 +313,50 @@ describe('changing one’s mind about rows that are there', () => {
     expect((await office.call('POST', `changes/${version}/undo`, {})).status).toBe(409);
   });
 
-  it('tells how far it is, and changes nothing when it is stopped', async () => {
-    const seen: string[] = [];
-    const { files, jobs, clock } = office.app.context;
-    const { applyDraft } = await import('../plan/apply-draft');
-    const stop = new AbortController();
-    const tell = ({ what }: { what: string }): void => {
-      seen.push(what);
-      if (what.startsWith('Copy the rows')) stop.abort();
-    };
-    const before = office.design.version;
-    const changes = [patch('f_lFee', { alwaysFilled: false, noTwoAlike: true })];
-    const refused = await applyDraft(files, jobs, office.file, before, changes, 'X', clock, {
-      tell,
-      signal: stop.signal,
-    }).then(
-      () => 'done',
-      (error: { type: string }) => error.type,
-    );
-    expect(seen[0]).toBe('Taking a safe copy');
-    expect(seen).toContain('Copy the rows of Loan');
-    // It may have been done already when the stop came: then it was done whole.
-    if (refused === 'stopped') {
-      expect(office.design.version).toBe(before);
-      expect(read("SELECT count(*) FROM sqlite_schema WHERE sql LIKE '%alike f_lFee%'")).toEqual([[0]]);
-      await done(office.apply(patch('f_lFee', { label: 'Price' })));
-    } else expect(refused).toBe('done');
-  });
+  for (const [when, wait] of [
+    ['Copy the rows of Loan', 0],
+    ['Writing it to the disk', 0],
+    ['Writing it to the disk', 3],
+    ['Writing it to the disk', 10],
+  ] as const)
+    it(`tells how far it is, and the truth of it when it is stopped: ${when}, ${wait} ms later`, async () => {
+      const seen: string[] = [];
+      const { files, jobs, clock } = office.app.context;
+      const { applyDraft } = await import('../plan/apply-draft');
+      const stop = new AbortController();
+      const tell = ({ what }: { what: string }): void => {
+        seen.push(what);
+        if (what === when) setTimeout(() => stop.abort(), wait);
+      };
+      const before = office.design.version;
+      const copies = (): number => readdirSync(office.app.context.files.get(office.file).copies).length;
+      const kept = copies();
+      const changes = [patch('f_lFee', { alwaysFilled: false, noTwoAlike: true })];
+      const refused = await applyDraft(files, jobs, office.file, before, changes, 'X', clock, {
+        tell,
+        signal: stop.signal,
+      }).then(
+        () => 'done',
+        (error: { type: string }) => error.type,
+      );
+      expect(seen[0]).toBe('Taking a safe copy');
+      expect(seen).toContain('Copy the rows of Loan');
+      const isThere = (): unknown =>
+        read("SELECT count(*) FROM sqlite_schema WHERE sql LIKE '%alike f_lFee%'");
+      // It may have been done already when the stop came: then it was done whole, and that is said.
+      if (refused === 'stopped') {
+        expect(office.design.version).toBe(before);
+        expect(isThere()).toEqual([[0]]);
+        expect(copies()).toBe(kept);
+        await done(office.apply(patch('f_lFee', { label: `Price ${when} ${wait}` })));
+      } else {
+        expect(refused).toBe('done');
+        expect(office.design.version).toBe(before + 1);
+        expect(isThere()).toEqual([[1]]);
+        expect(copies()).toBe(kept + 1);
+        await done(office.apply(patch('f_lFee', { alwaysFilled: false, noTwoAlike: false })));
+      }
+    });
 
   it('lets nobody write while the design is being changed', async () => {
     const applying = office.apply(patch('f_lFee', { alwaysFilled: false, noTwoAlike: true }));

@@ -283,7 +283,13 @@ export class JobPool {
     signal?.addEventListener('abort', stop, { once: true });
     try {
       const ended = await child.run(message, writes(message.task), tell);
-      if (reason !== null) throw new Problem('stopped', reason);
+      // What writes and has answered has done it, whatever came meanwhile.
+      const isDone = ended.how === 'answered' && writes(message.task);
+      if (reason !== null && !isDone)
+        throw new Problem(
+          'stopped',
+          ended.how === 'amid' && writes(message.task) ? `${String(reason)} ${LOOK_FIRST}` : reason,
+        );
       if (ended.how === 'answered') this.release(child);
       else this.warm();
       return ended;
@@ -299,6 +305,9 @@ function versionOf(task: Task): number {
   if ('design' in task) return task.design.version;
   return task.task === 'apply' ? task.order.base : 0;
 }
+
+/** What is said of writing that was stopped: it may have been done at that very moment. */
+const LOOK_FIRST = 'Either all of it is there or nothing: look before you do it again.';
 
 /** Times that a job is given to a child which goes before it begins. */
 const MOST_TURNS = 3;

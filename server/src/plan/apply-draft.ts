@@ -1,13 +1,14 @@
 import { join } from 'node:path';
 import type { Change } from '@heathridge/core/change';
 import type { Design } from '@heathridge/core/design';
-import { copyName, discardCopy, MOST_TIME } from '../change/apply';
+import { copyName, discardCopy, MOST_TIME, type ApplyResult } from '../change/apply';
 import type { Tell } from '../change/run';
 import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
 import { pruneCopies } from '../store/copies';
 import type { Files } from '../store/files';
+import { storedVersion } from '../store/versions';
 
 /**
  * Applies a draft in a child process, which tells how far it is and can be stopped: a safe copy, then
@@ -39,7 +40,9 @@ export async function applyDraft(
   const result = await files.whileChanging(id, () =>
     jobs
       .run(file.path, { task: 'apply', order }, { limit: MOST_TIME, ...options })
-      .catch((error: unknown) => {
+      .catch((error: unknown): ApplyResult => {
+        // It was stopped, or its process ended, when it was already done: then it is done, and its copy is needed.
+        if (storedVersion(file.reader) !== base) return { done: true };
         discardCopy(join(file.copies, copy));
         throw error;
       }),

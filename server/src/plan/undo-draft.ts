@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { Design } from '@heathridge/core/design';
-import { copyName, discardCopy, MOST_TIME } from '../change/apply';
+import { copyName, discardCopy, MOST_TIME, type ApplyResult } from '../change/apply';
 import type { Tell } from '../change/run';
 import { appliedChanges, type Given } from '../change/undo';
 import type { Clock } from '../clock';
@@ -8,6 +8,7 @@ import { Problem } from '../problem';
 import type { JobPool } from '../jobs/pool';
 import { pruneCopies } from '../store/copies';
 import type { Files } from '../store/files';
+import { storedVersion } from '../store/versions';
 
 /**
  * Undoes the newest applied draft that is not undone yet: structure, definitions and rows go back to what
@@ -31,6 +32,7 @@ export async function undoDraft(
       'This change cannot be undone: a later one must be undone first, or its safe copy is gone.',
       { version: file.design.version },
     );
+  const before = file.design.version;
   const copy = copyName(clock);
   const order = {
     version,
@@ -42,10 +44,14 @@ export async function undoDraft(
     given,
   };
   const result = await files.whileChanging(id, () =>
-    jobs.run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options }).catch((error: unknown) => {
-      discardCopy(join(file.copies, copy));
-      throw error;
-    }),
+    jobs
+      .run(file.path, { task: 'undo', order }, { limit: MOST_TIME, ...options })
+      .catch((error: unknown): ApplyResult => {
+        // See `applyDraft`.
+        if (storedVersion(file.reader) !== before) return { done: true };
+        discardCopy(join(file.copies, copy));
+        throw error;
+      }),
   );
   if (!result.done)
     throw new Problem('draft-stopped', 'message' in result ? result.message : 'The design has moved on.', {
