@@ -41,8 +41,11 @@ export interface Outcome {
   readonly slow: number;
   /** Milliseconds that the slowest end on request took. */
   readonly end: number;
-  /** Megabytes of the server itself: the most that it ever had, and how much it grew by the minute at the end. */
-  readonly memory: { readonly most: number; readonly growth: number };
+  /**
+   * Megabytes of the server itself: the most that it ever had, and how much it grew by the minute at the end; null where
+   * no process of it lived long enough for that to be seen.
+   */
+  readonly memory: { readonly most: number; readonly growth: number | null };
   /** Files and connections that the server had open at most. */
   readonly open: number;
 }
@@ -174,10 +177,15 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     await Promise.all([0, 1, 2, 3].map(one));
   };
   const happening = async (): Promise<void> => {
-    const names = Object.keys(trouble);
-    const gap = Math.max(2000, Math.min(15_000, (seconds * 1000) / (names.length * 2.5)));
+    const restarts = new Set(['the server killed', 'the disk full']);
+    const all = Object.keys(trouble);
+    // The last third is one life of the server: how it grows is seen only where it lives.
+    const last = until - (seconds * 1000) / 3;
+    const gap = Math.max(2000, Math.min(15_000, (seconds * 1000) / (all.length * 2.5)));
     for (let n = 0; performance.now() + gap < until; n++) {
       await pause(gap);
+      const isLast = seconds >= 600 && performance.now() > last;
+      const names = isLast ? all.filter((name) => !restarts.has(name)) : all;
       const what = names[n % names.length]!;
       await amiss(trouble[what]!);
       if (!served.isUp) throw new Error(`After ${what} the server was gone: ${served.errors}`);
@@ -296,16 +304,16 @@ const WARM = 1;
 
 /**
  * Megabytes a minute by which the server grew, by the least squares over the longest time that one process of it was
- * warm; nothing where none ever was.
+ * warm; null where none was for long enough.
  */
 function growthOf(
   memory: readonly { readonly pid: number; readonly at: number; readonly value: number }[],
-): number {
+): number | null {
   const lives = new Map<number, { readonly at: number; readonly value: number }[]>();
   for (const { pid, ...one } of memory) lives.set(pid, [...(lives.get(pid) ?? []), one]);
   const warm = [...lives.values()].map((life) => life.filter(({ at }) => at > life[0]!.at + WARM));
   const longest = warm.reduce((best, life) => (life.length > best.length ? life : best), []);
-  if (longest.length < 30) return 0;
+  if (longest.length < 60) return null;
   const mean = (of: (one: { at: number; value: number }) => number): number =>
     longest.reduce((sum, one) => sum + of(one), 0) / longest.length;
   const [at, value] = [mean((one) => one.at), mean((one) => one.value)];
