@@ -148,7 +148,7 @@ async function searching(asker: Asker, at: string): Promise<Figure> {
 async function waiting(
   { context }: App,
   file: string,
-  [looker, worker]: readonly [Asker, Asker],
+  [watcher, worker]: readonly [Asker, Asker],
   at: string,
 ): Promise<Figure[]> {
   const { design, writer } = context.files.get(file);
@@ -197,13 +197,13 @@ async function waiting(
     ['a draft of 100 tables is checked', { method: 'POST', url: `${at}/draft/check`, body: draft }],
   ];
   const cheap: Asked = { method: 'GET', url: `${at}/desk/screens/o_hireDesk/record?key=[1500]` };
-  await looker.work(
+  await watcher.work(
     Array.from({ length: 300 }, () => cheap),
     1,
   );
   const figures: Figure[] = [];
   for (const [what, call] of long) {
-    const { times } = await looker.meanwhile(cheap, () => worker.work([call], 1));
+    const { times } = await watcher.meanwhile(cheap, () => worker.work([call], 1));
     figures.push({
       what: `A record, the longest that it is waited for while ${what}, over HTTP`,
       against: `${WAIT} ms`,
