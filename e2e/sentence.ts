@@ -73,10 +73,15 @@ export class Sentence {
     await panel.getByLabel('Value', { exact: true }).press('Tab');
   }
 
-  /** Picks something out of the list of a chip. */
+  /**
+   * Picks something out of the list of a chip, and waits until the sentence says so: Escape closes
+   * the panel at once, and until the words are drawn the last "and…" is another part's.
+   */
   async pick(chip: string, item: string): Promise<void> {
+    const before = await this.words.textContent();
     await this.chip(chip).last().click();
     await this.panel.getByRole('button', { name: item, exact: true }).click();
+    await expect.poll(() => this.words.textContent()).not.toBe(before);
     await this.office.page.keyboard.press('Escape');
     await expect(this.panel).toHaveCount(0);
   }
