@@ -3,6 +3,7 @@ import { emptyDesign, type Form, type FormCell } from '@heathridge/core/design';
 import { formFromTable, mapParts, subformsOf } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
+import type { RecordData } from '../shared/api.service';
 import { after, button, setUp } from '../testing/bench';
 import { RecordSheetComponent } from './record-sheet.component';
 import { designOf, RecordState } from './record.state';
@@ -28,6 +29,7 @@ describe('RecordSheetComponent', () => {
   let fixture: ComponentFixture<RecordSheetComponent>;
   let page: HTMLElement;
   let state: RecordState;
+  let cells: RecordData['record']['cells'] = CELLS;
 
   async function show(
     rest: Record<string, unknown> = {},
@@ -42,7 +44,7 @@ describe('RecordSheetComponent', () => {
       {
         record: {
           key: [1000],
-          cells: CELLS,
+          cells,
           subforms: [{ link: 'f_fLoan', rows: rows as typeof FINES, total: rows.length + unread }],
         },
       },
@@ -138,6 +140,16 @@ describe('RecordSheetComponent', () => {
     expect(labelled('Borrower').value).toBe('Ada Quist');
     expect(labelled('Borrower').readOnly).toBeTrue();
     expect(page.querySelectorAll('[role="group"][aria-label="Loan"] hr-value-input').length).toBe(0);
+  });
+
+  it('shows the beginning of a text that is too long for a field, says so, and takes nothing in its place', async () => {
+    cells = { ...CELLS, f_lNote: { beginning: 'Once upon', length: 4_194_304 } };
+    await show();
+    cells = CELLS;
+    const control = labelled('Note');
+    expect([control.value, control.readOnly]).toEqual(['Once upon…', true]);
+    expect(control.closest('mat-form-field')!.textContent).toContain('this text has 4,194,304 characters');
+    expect(labelled('Fee').readOnly).toBeFalse();
   });
 
   it('marks what is always filled, in words too', async () => {

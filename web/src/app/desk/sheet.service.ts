@@ -12,7 +12,7 @@ import type { Beyond } from '@heathridge/core/form';
 import { isNumeric, type Reading, type Value } from '@heathridge/core/values';
 import { narrowedBy } from '../shared/narrowed';
 import { Toast } from '../shared/toast.service';
-import { why, type Fetch, type Held } from '../value/held';
+import { isCut, why, type Fetch, type Held } from '../value/held';
 import {
   isHidden,
   isShut,
@@ -156,7 +156,13 @@ export class Sheet {
 
   /** Whether a cell of a row is only to be read. */
   isRead(row: RowState, field: Field, { people }: FormCell): boolean {
-    return people === 'read' || isGiven(field) || !this.mayType(row) || this.isShut(row, field);
+    return (
+      people === 'read' ||
+      isGiven(field) ||
+      !this.mayType(row) ||
+      this.isShut(row, field) ||
+      isCut(row.held[field.id])
+    );
   }
 
   /** The values of a row by field id, for lookups that it narrows. */

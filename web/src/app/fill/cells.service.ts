@@ -12,6 +12,7 @@ import { Api, type WindowRequest } from '../shared/api.service';
 import { ConfirmDialog, type Confirmation } from '../shared/confirm.dialog';
 import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
+import { isCut } from '../value/held';
 import { toGridRow, type GridRow } from './fill.store';
 import type { Lines } from './lines';
 import { holds, isBlock, sidesOf, sizeWords, spread, type Place, type Range } from './picked-cells';
@@ -36,6 +37,13 @@ export interface Surroundings {
   /** What stands between the rows: places here are those of the rows alone. */
   readonly lines: () => Lines;
 }
+
+/** The first of these fields of which some row holds a text whose beginning alone is here. */
+const cutIn = (rows: readonly GridRow[], fields: readonly Field[]): Field | undefined =>
+  fields.find(({ id }) => rows.some(({ cells }) => isCut(cells[id])));
+
+const onlyBeginning = ({ label }: Field): string =>
+  `a text under ${label} is too long for a field, and only its beginning is here.`;
 
 /** The block of cells that is picked in the grid: drawn by mouse or keys, copied, pasted over, filled, emptied. */
 @Injectable()
@@ -234,14 +242,24 @@ export class FillCells {
     if (!range) return false;
     const { top, bottom } = sidesOf(range);
     if (this.isTooMany(top, bottom)) return true;
+    const fields = this.fieldsOf(range);
     const written = (rows: readonly GridRow[]): string =>
-      writeBlock(rows.map((row) => this.fieldsOf(range).map((field) => this.text(row, field))));
+      writeBlock(rows.map((row) => fields.map((field) => this.text(row, field))));
+    const said = (rows: readonly GridRow[]): string | null => {
+      const cut = cutIn(rows, fields);
+      return cut ? `Not all is copied: ${onlyBeginning(cut)}` : null;
+    };
     const known = this.loaded(top, bottom);
-    if (known && data) data.setData('text/plain', written(known));
-    else
+    if (known && data) {
+      data.setData('text/plain', written(known));
+      const less = said(known);
+      if (less !== null) this.toast.say(less);
+    } else
       this.rows(top, bottom)
-        .then((rows) => navigator.clipboard.writeText(written(rows)))
-        .then(() => this.toast.say(`${bottom - top + 1} rows are copied.`))
+        .then(async (rows) => {
+          await navigator.clipboard.writeText(written(rows));
+          this.toast.say(said(rows) ?? `${bottom - top + 1} rows are copied.`);
+        })
         .catch((error: unknown) => this.toast.problem(error));
     return true;
   }
@@ -276,6 +294,11 @@ export class FillCells {
   ): Promise<void> {
     try {
       const rows = await this.rows(top, top + cells.length - 1);
+      const cut = cutIn(rows.slice(0, cells.length), fields);
+      if (cut) {
+        this.toast.say(`Nothing was pasted: ${onlyBeginning(cut)}`);
+        return;
+      }
       const keys = rows.slice(0, cells.length).flatMap(({ key }) => (key ? [key] : []));
       const request = { keys, fields: fields.map(({ id }) => id), cells };
       const { entry, saved } = await firstValueFrom(this.api.pasteRows(this.store.file, table.id, request));
@@ -296,7 +319,9 @@ export class FillCells {
     const { top, bottom } = sidesOf(range);
     if (this.isTooMany(top, bottom)) return true;
     void this.rows(top, bottom).then(([first, ...others]) => {
-      if (first) this.change('Filled', range, others, (field) => first.cells[field.id]?.value ?? null);
+      const cut = first && cutIn([first], this.fieldsOf(range));
+      if (cut) this.toast.say(`Nothing was filled: ${onlyBeginning(cut)}`);
+      else if (first) this.change('Filled', range, others, (field) => first.cells[field.id]?.value ?? null);
     }, this.toast.problem.bind(this.toast));
     return true;
   }
@@ -324,7 +349,7 @@ export class FillCells {
     }
     const changes = rows.flatMap((row): RowChange[] => {
       const now = (field: Field): Value => row.cells[field.id]?.value ?? null;
-      const others = fields.filter((field) => now(field) !== value(field));
+      const others = fields.filter((field) => !isCut(row.cells[field.id]) && now(field) !== value(field));
       if (!row.key || others.length === 0) return [];
       return [
         {
@@ -336,7 +361,11 @@ export class FillCells {
         },
       ];
     });
-    if (changes.length === 0) return;
+    const cut = cutIn(rows, fields);
+    if (changes.length === 0) {
+      if (cut) this.toast.say(`Nothing was changed: ${onlyBeginning(cut)}`);
+      return;
+    }
     this.api.saveRows(this.store.file, { changes }).subscribe({
       next: ({ entry }) =>
         this.done(entry, `${what} ${changes.length} ${changes.length === 1 ? 'row' : 'rows'}`),

@@ -6,6 +6,7 @@ import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import type { GridApi } from 'ag-grid-community';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import { Steps } from '../file/steps.service';
+import { Toast } from '../shared/toast.service';
 import { after, setUpFile } from '../testing/bench';
 import { FillCells } from './cells.service';
 import { Lines } from './lines';
@@ -200,5 +201,27 @@ describe('FillCells', () => {
     expect(changes.map(({ values }) => values)).toEqual(Array(3).fill({ f_lFee: null, f_lState: null }));
     draw([0, 'f_lFee'], [0, 'f_lFee']);
     expect([cells.fill(), cells.empty()]).toEqual([false, false]);
+  });
+
+  it('leaves texts alone of which only the beginning is here, and says so', async () => {
+    const said = spyOn(TestBed.inject(Toast), 'say');
+    const long = { value: 'Once upon…', cut: 4_194_304 };
+    rows = rows.map((row, i) => (i === 0 ? { ...row, cells: { ...row.cells, f_lNote: long } } : row));
+    draw([0, 'f_lNote'], [1, 'f_lNote']);
+    const data = new DataTransfer();
+    cells.copy(data);
+    expect(data.getData('text/plain')).toContain('Once upon…');
+    cells.fill();
+    cells.paste('a\nb\n');
+    await after(0);
+    expect(said.calls.allArgs().map(([text]) => text.split(':')[0])).toEqual([
+      'Not all is copied',
+      'Nothing was filled',
+      'Nothing was pasted',
+    ]);
+    cells.empty();
+    await after(0);
+    const { changes } = http.expectOne('/api/files/f_x/rows').request.body as { changes: { key: unknown }[] };
+    expect(changes.map(({ key }) => key)).toEqual([[2]]);
   });
 });

@@ -34,7 +34,7 @@ import { problemOf } from '../shared/problem';
 import { typeScale } from '../shared/row-height';
 import { Toast } from '../shared/toast.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
-import { sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
+import { isCut, sought, UNWORKED, why, type Fetch, type Held } from '../value/held';
 import { FillCells } from './cells.service';
 import { FillStore, type GridRow } from './fill.store';
 
@@ -239,9 +239,9 @@ export class RowsEditor {
     if (key.ctrlKey && key.key.toLowerCase() === 'd' && rowIndex !== null && !node.rowPinned) {
       key.preventDefault();
       const above = this.cells.above(rowIndex);
-      if (above && this.editable(table, field))
-        this.set(table, data, field, above.cells[field.id] ?? { value: null });
-    } else if (key.key === 'Delete' && this.editable(table, field) && field.type.kind !== 'tick') {
+      const from = above && (above.cells[field.id] ?? { value: null });
+      if (from && !isCut(from) && this.isOpen(table, data, field)) this.set(table, data, field, from);
+    } else if (key.key === 'Delete' && this.isOpen(table, data, field) && field.type.kind !== 'tick') {
       this.set(table, data, field, { value: null, text: null });
     }
   }
@@ -272,6 +272,11 @@ export class RowsEditor {
     );
   }
 
+  /** Whether something can be typed into a cell of a row that is there. */
+  private isOpen(table: Table, { cells }: GridRow, field: Field): boolean {
+    return this.editable(table, field) && !isCut(cells[field.id]);
+  }
+
   private column(table: Table, field: Field): ColDef<GridRow> {
     const kind = valueKind(field.type);
     const numeric = isNumeric(kind);
@@ -284,7 +289,7 @@ export class RowsEditor {
       sortable: true,
       resizable: true,
       editable: ({ data }) =>
-        data ? this.editable(table, field) || (data.key === null && !isGiven(field)) : false,
+        data ? this.isOpen(table, data, field) || (data.key === null && !isGiven(field)) : false,
       valueGetter: ({ data }) => data?.cells[field.id],
       valueFormatter: ({ data }: ValueFormatterParams<GridRow>) => this.text(data, field),
       valueSetter: ({ data, newValue }: ValueSetterParams<GridRow, Held>) => {

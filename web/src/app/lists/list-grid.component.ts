@@ -58,7 +58,7 @@ import { typeScale } from '../shared/row-height';
 import { StripComponent } from '../shared/strip.component';
 import { Toast } from '../shared/toast.service';
 import { addedRow, type AddRow } from '../value/add-row.dialog';
-import { sought, why, type Held } from '../value/held';
+import { isCut, sought, why, type Held } from '../value/held';
 import { ActCellComponent, type ActParams } from './act-cell.component';
 import { RowRemoval } from '../desk/row-removal.service';
 import { ListRows, type Link, type ListRow } from './list-rows';
@@ -540,7 +540,8 @@ export class ListGridComponent implements ListView {
       const above = event.node.rowPinned
         ? this.grid.getDisplayedRowAtIndex(this.grid.getDisplayedRowCount() - 1)
         : this.grid.getDisplayedRowAtIndex((event.rowIndex ?? 0) - 1);
-      if (above?.data) this.take(row, field, this.held(above.data, field));
+      const from = above?.data && this.held(above.data, field);
+      if (from && !isCut(from)) this.take(row, field, from);
     }
   }
 
@@ -580,7 +581,13 @@ export class ListGridComponent implements ListView {
   /** Whether something can be typed into a cell. */
   private isOpen({ state }: ListRow, id: string): boolean {
     const column = columnsOf(this.form().parts).find((other) => partId(other) === id);
-    return column !== undefined && this.isTyped(column, state.isNew) && !isShut(state.record(), id);
+    const record = state.record();
+    return (
+      column !== undefined &&
+      this.isTyped(column, state.isNew) &&
+      !isShut(record, id) &&
+      !isCut(record.held[id])
+    );
   }
 
   private held({ state }: ListRow, { id }: Field): Held {

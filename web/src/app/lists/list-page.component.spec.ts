@@ -449,9 +449,12 @@ describe('ListPageComponent', () => {
       'read f_lFee': true,
       'picture f_lBorrower': 12,
     };
+    const long = loan(1002, 'Cy');
     first = [
       { ...out, cells: { ...out.cells, f_lNote: 'Seen' } },
       { ...back, cells },
+      // Only the beginning of this text is here: what is typed would be taken for the whole.
+      { ...long, cells: { ...long.cells, f_lNote: { beginning: 'Once upon', length: 4_194_304 } } },
     ];
     await open(form);
     const [seen, hidden] = [cell(0, 0, 'f_lNote'), cell(0, 1, 'f_lNote')];
@@ -470,6 +473,8 @@ describe('ListPageComponent', () => {
       true,
       false,
     ]);
+    expect([open0(2, 'f_lFee'), open0(2, 'f_lNote')]).toEqual([true, false]);
+    expect(cell(0, 2, 'f_lNote').textContent.trim()).toBe('Once upon…');
     const picture = cell(0, 1, 'f_lBorrower').querySelector('img')!;
     expect(picture.getAttribute('src')).toBe('/api/files/f_x/attachments/12/preview');
     expect(picture.alt).toBe('');

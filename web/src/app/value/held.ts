@@ -25,6 +25,9 @@ export interface Held {
 /** What stands in a cell that cannot be worked out; {@link FAULT_WORDS} says why. */
 export const UNWORKED = 'no result';
 
+/** Whether only the beginning of a text is here: what is typed over it would be taken for the whole. */
+export const isCut = (held: Held | undefined): boolean => held?.cut !== undefined;
+
 /** Why a value cannot be worked out, or is not here as a whole; null when neither is so. */
 export const why = (held: Held | undefined): string | null => {
   if (held?.fault) return FAULT_WORDS[held.fault];
