@@ -50,7 +50,7 @@ export function soundnessChecks(design: Design): RowCheck[] {
       const c = `t.${sqlName(field.name)}`;
       const { label } = field;
       if (isText(field))
-        for (const { fault, message } of textFaults(c, label)) ask([field], 'text', message, fault);
+        for (const { fault, message } of textFaults(c)) ask([field], 'text', message(label), fault);
       if (field.alwaysFilled || field.type.kind === 'tick' || table.key.includes(field.id))
         ask([field], 'empty', `${label} is always filled, and is empty there.`, `${c} IS NULL`);
       const kind = kindCheck(field, c);

@@ -20,7 +20,7 @@ import {
   type Rule,
   type Table,
 } from '../design';
-import { isText, textFault, textFaults } from './text-sql';
+import { isText, textFault, textFaultNumber } from './text-sql';
 import { ruleSql } from './ddl';
 import { orderBodies } from './order';
 
@@ -214,18 +214,26 @@ function lookers(catalog: Catalog, table: Table, hops: readonly Hop[], row: stri
   return `SELECT 1 FROM ${sqlName(table.name)} AS o${tables.join('')} WHERE ${conditions.join(' AND ')}`;
 }
 
-/** Texts must be texts: no constraint can walk through their characters, so that a trigger does. */
+/**
+ * Texts must be texts: no constraint can walk through their characters, so that a trigger does. What it asks is long,
+ * and every connection keeps it in memory for every table: it is written once for all fields, over a list of their values.
+ */
 function textTriggers(table: Table): Trigger[] {
   const texts = storedFields(table).filter(isText);
   if (texts.length === 0) return [];
   const column = (name: string): string => `NEW.${sqlName(name)}`;
-  const body = texts
-    .flatMap(({ id, name, label }) =>
-      textFaults(column(name), label).map(
-        ({ fault, message }) => `SELECT RAISE(ABORT, ${sqlText(`text:${id} ${message}`)}) WHERE ${fault};`,
-      ),
-    )
-    .join(' ');
+  const values = texts.map(({ name }, i) => `(${i}, ${column(name)})`).join(', ');
+  const { sql, said } = textFaultNumber('"~t"');
+  const refused = said.map((message, fault) => {
+    const each = texts.map(
+      ({ id, label }, i) => `WHEN ${i} THEN RAISE(ABORT, ${sqlText(`text:${id} ${message(label)}`)})`,
+    );
+    return `WHEN ${fault} THEN CASE "~f" ${each.join(' ')} END`;
+  });
+  // With a limit the list stays a list: the engine would else make a copy of the whole question for each value.
+  const body =
+    `SELECT CASE ${sql} ${refused.join(' ')} END FROM ` +
+    `(WITH "~v"("~f", "~t") AS (VALUES ${values}) SELECT "~f", "~t" FROM "~v" LIMIT -1);`;
   const suspect = texts.map(({ name }) => textFault(column(name)).suspect).join(' OR ');
   const columns = texts.map(({ name }) => sqlName(name)).join(', ');
   const name = `${table.name} texts`;

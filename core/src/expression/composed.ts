@@ -1,3 +1,4 @@
+import { beyondAscii, strangers } from './characters';
 import { sqlText } from './sql-text';
 
 /**
@@ -11,13 +12,8 @@ import { sqlText } from './sql-text';
  * detection of normal forms in UAX 15, section 9, made exact: a letter composes with the last starter before
  * it, unless one of at least its class stands between (blocked, definition D115 of the Unicode Standard).
  */
-const MARK_TABLE = 'hr_mark';
+export const MARK_TABLE = 'hr_mark';
 const NEVER = -1;
-
-/** Characters that are looked at one after another at a time: positions in a long text are slow to find. */
-const CHUNK = 256;
-/** How far back a starter is looked for: longer runs of marks are in no text (UAX 15, section 13). */
-const RUN = 32;
 
 /** Syllables of Hangul are composed by reckoning (Unicode Standard, section 3.12): there are 11,172. */
 const HANGUL = {
@@ -104,15 +100,9 @@ const between = (letter: string, [from, to]: readonly [number, number]): string 
  * a text or NULL.
  */
 export function apartSql(value: string): string {
-  const chunks =
-    `"~p"("~r", "~k") AS (SELECT ${value}, '' UNION ALL ` +
-    `SELECT substr("~r", ${CHUNK + 1}), substr("~k", -${RUN}) || substr("~r", 1, ${CHUNK}) FROM "~p" WHERE "~r" <> '')`;
-  const numbers = `"~n"("~i") AS (SELECT 1 UNION ALL SELECT "~i" + 1 FROM "~n" WHERE "~i" < ${CHUNK + RUN} AND substr(${value}, "~i" + 1, 1) <> '')`;
-  const char = `substr("~k", "~i", 1)`;
-  // Most texts hold none of these letters: only where one does is the text walked through.
-  const marked =
-    `"~m"("~k") AS (SELECT "~k" FROM "~p" WHERE "~k" GLOB '*[^' || char(1) || '-' || char(127) || ']*' AND ` +
-    `EXISTS (SELECT 1 FROM "~n" CROSS JOIN ${MARK_TABLE} AS m ON m.mark = ${char} WHERE "~i" <= length("~k")))`;
+  const char = `substr("~k", "~o", 1)`;
+  // Most texts hold none of these letters: only pieces in which one stands are walked through.
+  const marked = `"~m"("~k") AS (SELECT DISTINCT "~k" FROM "~s" CROSS JOIN ${MARK_TABLE} AS m ON m.mark = "~c")`;
   // "~b" is the last starter, "~c" the class of the letter before, "~a" whether something is apart.
   const mark = 'coalesce(m.class, 0)';
   const hangul =
@@ -121,11 +111,12 @@ export function apartSql(value: string): string {
   const pair = `("~c" = 0 OR "~c" < m.class) AND "~b" <> '' AND p.mark IS NOT NULL`;
   const apart = `(m.class < 0 OR m.class > 0 AND "~c" > m.class OR ${pair} OR ${hangul}) IS TRUE`;
   const walk =
-    `"~w"("~k", "~i", "~b", "~c", "~a") AS (SELECT "~k", 1, '', 0, FALSE FROM "~m" UNION ALL ` +
-    `SELECT "~k", "~i" + 1, CASE WHEN ${mark} = 0 THEN ${char} ELSE "~b" END, ${mark}, ${apart} FROM "~w" ` +
+    `"~w"("~k", "~o", "~b", "~c", "~a") AS (SELECT "~k", 1, '', 0, FALSE FROM "~m" UNION ALL ` +
+    `SELECT "~k", "~o" + 1, CASE WHEN ${mark} = 0 THEN ${char} ELSE "~b" END, ${mark}, ${apart} FROM "~w" ` +
     `LEFT JOIN ${MARK_TABLE} AS m ON m.mark = ${char} LEFT JOIN ${MARK_TABLE} AS p ON p.mark = "~b" || ${char} ` +
-    `WHERE "~i" <= length("~k") AND NOT "~a")`;
-  return `EXISTS (WITH RECURSIVE ${chunks}, ${numbers}, ${marked}, ${walk} SELECT 1 FROM "~w" WHERE "~a")`;
+    `WHERE "~o" <= length("~k") AND NOT "~a")`;
+  const exact = `EXISTS (WITH RECURSIVE ${strangers(value, { withPiece: true })}, ${marked}, ${walk} SELECT 1 FROM "~w" WHERE "~a")`;
+  return `(${beyondAscii(value)} AND ${exact})`;
 }
 
 /** Fills the table of marks of a file. */

@@ -1,5 +1,5 @@
 import { schemaParts, soundnessChecks } from '@heathridge/core/change';
-import { rulesOf, type Design, type Table } from '@heathridge/core/design';
+import { rulesOf, tableOf, type Design, type Table } from '@heathridge/core/design';
 import type { Connection } from '../store/driver';
 import { sampleOf, type Finding, type FoundRow, type Tell } from './run';
 
@@ -27,7 +27,7 @@ export function askSoundness(db: Connection, design: Design, tell: Tell): Soundn
   const pages = db.prepare('PRAGMA quick_check(20)').raw().all() as [string][];
   const findings: Finding[] = [];
   checks.forEach(({ count, sample, ...check }, number) => {
-    tell({ step: number + 1, of, what: check.message });
+    tell({ step: number + 1, of, what: `Asking the rows of ${tableOf(design, check.table).plural}` });
     const [many] = db.prepare(count).raw().get() as [number];
     if (many > 0) findings.push({ ...check, number, count: many, sample: sampleOf(db, sample, SAMPLE, 0) });
   });

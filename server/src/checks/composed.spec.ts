@@ -1,5 +1,6 @@
 import Database from 'libsql';
 import fc from 'fast-check';
+import { textFault } from '@heathridge/core/change';
 import { apartSql } from '@heathridge/core/expression';
 import { migrate, ormOver } from '../store/driver';
 import '../testing/timeouts';
@@ -59,5 +60,90 @@ describe('composed texts', () => {
   it('are told from others wherever in a long text the letters stand', () => {
     const texts = Array.from({ length: 600 }, (_, i) => `${'é'.repeat(i)}e\u0323\u0302${'日'.repeat(i % 7)}`);
     expect(misjudged([...texts, ...texts.map((each) => each.normalize('NFC'))])).toEqual([]);
+  });
+});
+
+/**
+ * Whether the engine tells bytes that are UTF-8 from others as the platform's decoder does (WHATWG Encoding Standard,
+ * "UTF-8 decoder", fatal), which is not ours either.
+ */
+describe('bytes of texts', () => {
+  const db = new Database(':memory:');
+  db.exec('CREATE TABLE t (n INTEGER PRIMARY KEY, text TEXT)');
+  afterAll(() => db.close());
+
+  const decoder = new TextDecoder('utf-8', { fatal: true });
+  function isText(bytes: Buffer): boolean {
+    try {
+      decoder.decode(bytes);
+      return !bytes.includes(0);
+    } catch (error) {
+      if (error instanceof TypeError) return false;
+      throw error;
+    }
+  }
+
+  /** Those of which the engine says otherwise than the platform, in hexadecimal. */
+  function misjudged(all: readonly Buffer[]): string[] {
+    db.exec('DELETE FROM t');
+    const put = db.prepare('INSERT INTO t VALUES (?, CAST(? AS TEXT))');
+    all.forEach((bytes, n) => put.run(n, bytes));
+    const found = db
+      .prepare(`SELECT n FROM t WHERE ${textFault('text').fault}`)
+      .raw()
+      .all() as [number][];
+    const faulty = new Set(found.map(([n]) => n));
+    return all.filter((bytes, n) => faulty.has(n) === isText(bytes)).map((bytes) => bytes.toString('hex'));
+  }
+
+  /** Characters whole, cut, with a byte too many, with bytes of others between; U+FFFE and U+FFFF are no letters. */
+  const fragment = fc.oneof(
+    fc.constantFrom(
+      ...['a', ' ', 'é', 'ß', '日', 'ठ', '😀', '\u00a4', '\ud7ff', '\ue000', '\u{10ffff}'].map((c) =>
+        Buffer.from(c),
+      ),
+    ),
+    fc.constantFrom(
+      ...[
+        '80',
+        'a4',
+        'bf',
+        'c3',
+        'e3',
+        'e381',
+        'f09f',
+        'f09f98',
+        'c3a4a4',
+        'e381',
+        'ff',
+        'c0af',
+        'e08080',
+        'eda080',
+        'f4908080',
+        '00',
+      ].map((hex) => Buffer.from(hex, 'hex')),
+    ),
+    fc.integer({ min: 128, max: 255 }).map((byte) => Buffer.from([byte])),
+  );
+  const bytes = fc.array(fragment, { minLength: 1, maxLength: 8 }).map((parts) => Buffer.concat(parts));
+
+  it('are told from what is none', () => {
+    const all = fc.sample(bytes, 5000);
+    expect(all.filter(isText).length).toBeGreaterThan(100);
+    expect(misjudged(all)).toEqual([]);
+  });
+
+  it('are told from what is none wherever in a long text they stand', () => {
+    // Around the places at which a text is cut into parts.
+    const places = [1, 30, 255, 256, 257, 287, 288, 289, 512, 16_383, 16_384, 16_385, 16_416, 40_000];
+    const all = places.flatMap((place) =>
+      fc
+        .sample(bytes, 20)
+        .flatMap((odd) => [
+          Buffer.concat([Buffer.from('é'.repeat(place)), odd]),
+          Buffer.concat([Buffer.from('x'.repeat(place)), odd, Buffer.from('日本'.repeat(200))]),
+        ]),
+    );
+    expect(misjudged(all)).toEqual([]);
   });
 });

@@ -66,7 +66,7 @@ import { MOST_PREPARED } from '../rows/prepared-change';
 import { sizeOf } from '../rows/undo-entry';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
-import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt, undoHere } from './rows';
+import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt, undone } from './rows';
 import { keepListView, listViews } from './list-views';
 
 /** Rows of a list that are read at once. */
@@ -639,7 +639,7 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'Take back a save of one’s own, with all rows that went along with it: all of it or nothing',
     body: v.object({ entry: v.pipe(v.number(), v.integer(), v.minValue(1)) }),
-    handler: ({ context, file, viewer, body: { entry } }) => {
+    handler: async ({ context, file, viewer, body: { entry } }) => {
       screenOf(viewer);
       const { clock, news } = context;
       const own = prepared(file.reader, 'SELECT 1 FROM hr_log WHERE id = ? AND substr(request, 1, ?) = ?');
@@ -648,10 +648,10 @@ export function deskRoutes(router: Router): void {
         throw new Problem('not-undone', 'This is no save of yours that could be taken back here.');
       assertWritable(file);
       const order = { entry, by: viewer.name, now: clock.now(), today: todayIn(context, file) };
-      const undone = undoHere(file, order);
-      const tables = undone.tables.map((table) => ({ table, changed: null }));
-      news.tell(file.id, { account: viewer.id, by: viewer.name, entry: undone.entry, tables, design: false });
-      return undone;
+      const done = await undone(context, file, order);
+      const tables = done.tables.map((table) => ({ table, changed: null }));
+      news.tell(file.id, { account: viewer.id, by: viewer.name, entry: done.entry, tables, design: false });
+      return done;
     },
   });
   router.add({

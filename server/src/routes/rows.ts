@@ -11,6 +11,7 @@ import {
   NOTHING,
   RowsAsked,
   SaveRequest,
+  type RowChange,
   type RowError,
   type RowKey,
   type SavedRow,
@@ -31,7 +32,16 @@ import { Params } from '../rows/params';
 import { askedSql, readRow } from '../rows/window';
 import { MOST_TIME } from '../change/apply';
 import { watched, Watch } from '../http/watched';
-import { NotUndone, sizeOf, undoEntry, type Undone, type UndoEntryOrder } from '../rows/undo-entry';
+import {
+  longestOf,
+  NotUndone,
+  sizeOf,
+  undoEntry,
+  type Undone,
+  type UndoEntryOrder,
+} from '../rows/undo-entry';
+import type { JobOptions } from '../jobs/pool';
+import type { Connection } from '../store/driver';
 import { assertWritable, type OpenFile } from '../store/files';
 import { inTransaction } from '../store/statements';
 import { DesignMoved, storedVersion } from '../store/versions';
@@ -116,7 +126,7 @@ export async function saveWithin(
 ): Promise<Kept> {
   const { context, file, viewer } = call;
   const result =
-    request.changes.length > MOST_AT_ONCE
+    request.changes.length > MOST_AT_ONCE || lettersIn(request.changes) > MOST_LETTERS_AT_ONCE
       ? await keptApart(call, { request, within })
       : await keptHere(file, request, viewer, context, within);
   const kept = taken(result);
@@ -128,6 +138,13 @@ export async function saveWithin(
   });
   return kept;
 }
+
+/** Letters of all texts in row changes. */
+const lettersIn = (changes: readonly RowChange[]): number =>
+  changes.reduce((sum, change) => {
+    const values = change.op === 'delete' ? [] : Object.values(change.values);
+    return values.reduce<number>((all, value) => all + (typeof value === 'string' ? value.length : 0), sum);
+  }, 0);
 
 /** Makes a save while others wait: one that is short. */
 async function keptHere(
@@ -238,11 +255,17 @@ const MOST_PASTED = 5000;
 
 /** Rows that are saved or put back while others wait, some 20 ms of them; more are work for a child. */
 export const MOST_AT_ONCE = 100;
+/** Letters of texts that are saved or put back while others wait: the file looks at each that is beyond ASCII. */
+const MOST_LETTERS_AT_ONCE = 10_000;
 /** Rows of a block that are read while others wait: each of its texts may be that of a row, which has to be found. */
 const MOST_PASTED_HERE = 20;
 
+/** Whether an entry of the log is undone while others wait. */
+const isShort = (db: Connection, entry: number): boolean =>
+  sizeOf(db, entry) <= MOST_AT_ONCE && longestOf(db, entry) <= MOST_LETTERS_AT_ONCE;
+
 /** Undoes an entry of the log while others wait. Throws `not-undone`. */
-export function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
+function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): Undone {
   try {
     return inTransaction(writer, () => {
       if (storedVersion(writer) !== design.version) throw new DesignMoved();
@@ -253,6 +276,20 @@ export function undoHere({ writer, design }: OpenFile, order: UndoEntryOrder): U
     throw error;
   }
 }
+
+const undoApart = (
+  { files, jobs }: Context,
+  { id, path, design: { version: base } }: OpenFile,
+  order: UndoEntryOrder,
+  options: JobOptions = {},
+): Promise<Undone> => {
+  const task = { task: 'undo entry', order: { ...order, base } } as const;
+  return files.whileChanging(id, () => jobs.run(path, task, { ...options, limit: MOST_TIME }));
+};
+
+/** Undoes an entry of the log, here or in a child. Rejects with `not-undone`. */
+export const undone = async (context: Context, file: OpenFile, order: UndoEntryOrder): Promise<Undone> =>
+  isShort(file.writer, order.entry) ? undoHere(file, order) : undoApart(context, file, order);
 
 export function rowRoutes(router: Router): void {
   router.add({
@@ -429,7 +466,7 @@ export function rowRoutes(router: Router): void {
       if (!Number.isSafeInteger(entry) || entry < 1)
         throw new Problem('not-found', 'There is no such entry.');
       assertWritable(file);
-      const { clock, files, jobs } = context;
+      const { clock } = context;
       const order = { entry, by: person.name, now: clock.now(), today: todayIn(context, file) };
       const told = (undone: Undone): Undone => {
         const tables = undone.tables.map((table) => ({ table, changed: null }));
@@ -437,13 +474,8 @@ export function rowRoutes(router: Router): void {
         context.news.tell(params['file']!, { account, by, entry: undone.entry, tables, design: false });
         return undone;
       };
-      if (sizeOf(file.writer, entry) <= MOST_AT_ONCE) return told(undoHere(file, order));
-      const task = { task: 'undo entry', order: { ...order, base: file.design.version } } as const;
-      return watched(call, body.watch, (options) =>
-        files.whileChanging(params['file']!, () =>
-          jobs.run(file.path, task, { ...options, limit: MOST_TIME }),
-        ),
-      ).then(told);
+      if (isShort(file.writer, entry)) return told(undoHere(file, order));
+      return watched(call, body.watch, (options) => undoApart(context, file, order, options)).then(told);
     },
   });
   router.add({

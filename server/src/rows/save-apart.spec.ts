@@ -44,6 +44,44 @@ describe('a save of many rows, made by a child', () => {
     expect(run).not.toHaveBeenCalled();
   });
 
+  it('is so of long texts too, and their undoing, which the file looks through letter by letter', async () => {
+    const run = spied();
+    const tasks = () => run.calls.allArgs().map(([, task]) => task.task);
+    const long = 'ü'.repeat(10_001);
+    const { entry, saved } = ok(
+      await office.save({
+        op: 'insert',
+        table: 't_hire',
+        values: {
+          f_hirePlayer: 1,
+          f_hireInstrument: 1,
+          f_hireHiredOn: '2025-01-01',
+          f_hireDueBack: '2025-03-01',
+          f_hireReturnedOn: '2025-02-01',
+          f_hireMonthlyFee: '10.00',
+          f_hireNote: long,
+        },
+      }),
+    );
+    expect(entry).toBeGreaterThan(0);
+    const { key } = saved[0];
+    const note = () => office.ask(`SELECT note FROM hire WHERE hire_number = ${key[0]}`);
+    expect(note()).toEqual([[long]]);
+    const emptied = ok(
+      await office.save({
+        op: 'update',
+        table: 't_hire',
+        key,
+        values: { f_hireNote: null },
+        was: { f_hireNote: long },
+      }),
+    );
+    expect(tasks()).toEqual(['save']);
+    ok(await office.call('POST', `log/${emptied.entry}/undo`, {}));
+    expect(tasks()).toEqual(['save', 'undo entry']);
+    expect(note()).toEqual([[long]]);
+  });
+
   it('is refused as a whole, each error beside its row', async () => {
     const changes = [
       ...schools(MANY, 'Refused'),

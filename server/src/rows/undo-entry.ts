@@ -103,6 +103,13 @@ export function undoEntry(
 /** How many rows of the history belong to an entry of the log. */
 export const sizeOf = (db: Connection, entry: number): number => beginOf(db, entry + 1) - beginOf(db, entry);
 
+/** Bytes of the longest row, as it was, that belongs to an entry of the log. */
+export function longestOf(db: Connection, entry: number): number {
+  const sql = 'SELECT coalesce(max(octet_length(before)), 0) FROM hr_history WHERE id >= ? AND id < ?';
+  const [bytes] = prepared(db, sql).get([beginOf(db, entry), beginOf(db, entry + 1)]) as [number];
+  return bytes;
+}
+
 /** Undoes an entry on a connection of its own: the work of a child. */
 export function undoAtOnce(
   path: string,

@@ -159,6 +159,25 @@ describe('files of earlier formats', () => {
     expect(watches).toContain({ screen: 'o_watched', count: 1 });
   });
 
+  it('keep which rows a list shows', async () => {
+    take('format-14.db', 'f_told');
+    const { body } = await office.call('GET', '/api/files/f_told/desk/screens/o_told/list?search=');
+    expect([body.total, body.entries[0].key]).toEqual([1, [1000]]);
+  });
+
+  it('hold texts to what they must be as new ones do', async () => {
+    take('format-14.db', 'f_texts');
+    const { default: Database } = await import('libsql');
+    expect((await office.call('GET', '/api/files/f_texts/design')).status).toBe(200);
+    const db = new Database(join(office.data, 'files', 'f_texts.db'));
+    const put = (hex: string) => db.prepare(`UPDATE borrower SET name = CAST(x'${hex}' AS TEXT)`).run();
+    expect(() => put('636166e9')).toThrowError(/text:f_bName Name holds characters that are none/);
+    expect(() => put(Buffer.from('Rene\u0301').toString('hex'))).toThrowError(
+      /letters with their accents apart/,
+    );
+    db.close();
+  });
+
   it('open also with an expression that is not taken any more, and say so in the next draft', async () => {
     const id = 'f_odd';
     take(names[0]!, id);
