@@ -169,7 +169,7 @@ export async function buildApp({
     },
   });
   server.setErrorHandler((error: FastifyError, request, reply) => {
-    const problem = asProblem(error);
+    const problem = asProblem(error, request.routeOptions.bodyLimit);
     // What is still on its way is not waited for: it was not read, and is not to be.
     if (hasBody(request.headers) && !request.raw.complete) void reply.header('connection', 'close');
     if (problem.status >= 500) {
@@ -277,13 +277,16 @@ export async function buildApp({
   };
 }
 
+const bytesInWords = (bytes: number): string =>
+  bytes < 1024 ** 2 ? `${bytes / 1024} kB` : `${bytes / 1024 ** 2} MB`;
+
 /** Every error as a problem document; what we did not foresee says nothing of our insides. */
-function asProblem(error: FastifyError): Problem {
+function asProblem(error: FastifyError, bodyLimit = MOST_BODY): Problem {
   if (error instanceof Problem) return error;
   if (error.code === 'FST_ERR_CTP_BODY_TOO_LARGE')
     return new Problem(
       'too-large',
-      `A request may hold ${MOST_BODY / 1024 / 1024} MB at most, a picture or file ${MOST_BYTES / 1024 / 1024} MB.`,
+      `This request may hold ${bytesInWords(bodyLimit)} at most, a picture or file ${bytesInWords(MOST_BYTES)}.`,
     );
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
   if (error instanceof DesignMoved)

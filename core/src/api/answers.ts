@@ -633,7 +633,11 @@ export const Gone = v.strictObject({ gone: v.literal(true) });
 
 const Op = v.picklist(['insert', 'update', 'delete']);
 /** A value as it was: a lookup beside the text by which its row is shown now. */
-const PastValue = v.strictObject({ value: Plain, text: v.optional(v.string()) });
+const PastValue = v.strictObject({
+  value: Plain,
+  text: v.optional(v.string()),
+  cut: v.optional(v.number()),
+});
 
 /** What happened to a row, the newest first. */
 export const PastOfRow = v.strictObject({

@@ -223,7 +223,7 @@ function textTriggers(table: Table): Trigger[] {
   if (texts.length === 0) return [];
   const column = (name: string): string => `NEW.${sqlName(name)}`;
   const values = texts.map(({ name }, i) => `(${i}, ${column(name)})`).join(', ');
-  const { sql, said } = textFaultNumber('"~t"');
+  const { sql, said } = textFaultNumber('"~x"');
   const refused = said.map((message, fault) => {
     const each = texts.map(
       ({ id, label }, i) => `WHEN ${i} THEN RAISE(ABORT, ${sqlText(`text:${id} ${message(label)}`)})`,
@@ -233,7 +233,7 @@ function textTriggers(table: Table): Trigger[] {
   // With a limit the list stays a list: the engine would else make a copy of the whole question for each value.
   const body =
     `SELECT CASE ${sql} ${refused.join(' ')} END FROM ` +
-    `(WITH "~v"("~f", "~t") AS (VALUES ${values}) SELECT "~f", "~t" FROM "~v" LIMIT -1);`;
+    `(WITH "~v"("~f", "~x") AS (VALUES ${values}) SELECT "~f", "~x" FROM "~v" LIMIT -1);`;
   const suspect = texts.map(({ name }) => textFault(column(name)).suspect).join(' OR ');
   const columns = texts.map(({ name }) => sqlName(name)).join(', ');
   const name = `${table.name} texts`;

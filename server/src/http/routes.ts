@@ -43,6 +43,8 @@ export interface RouteSpec<B extends v.GenericSchema | undefined, Q extends v.Ge
   /** What it answers as JSON, see the core's answers; none for bytes. */
   readonly answer?: v.GenericSchema;
   readonly rateLimit?: { readonly max: number; readonly timeWindow: string };
+  /** Bytes of a body at most, where that is another number than for all. */
+  readonly most?: number;
   handler(
     call: Call<
       B extends v.GenericSchema ? v.InferOutput<B> : undefined,
@@ -128,7 +130,7 @@ export class Router {
       url,
       config: spec.rateLimit ? { rateLimit: { ...spec.rateLimit } } : {},
       // Of those who are not known yet no more is read than a name and a password take.
-      ...(needs === 'anyone' ? { bodyLimit: MOST_OF_STRANGERS } : {}),
+      ...(needs === 'anyone' ? { bodyLimit: MOST_OF_STRANGERS } : spec.most ? { bodyLimit: spec.most } : {}),
       // Before a byte of the body is read: nobody who may not do it can make the server work.
       onRequest: (request, reply, done) => {
         const admitted = this.admit(method, needs, request);

@@ -42,6 +42,8 @@ const QUEUES: Readonly<Partial<Record<Task['task'], Queue>>> = {
   record: 'short',
   more: 'short',
   along: 'short',
+  past: 'short',
+  'past of all': 'short',
   'work out': 'short',
   'prepared change': 'short',
   save: 'write',

@@ -77,6 +77,7 @@ import {
   type PageRequest,
 } from '../rows/read';
 import { goesAlong, type Along } from '../rows/along';
+import { pastOfFile, pastOfRow, type PastEntry, type PastOfRow } from '../rows/past';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { tooLarge } from '../rows/json';
 import { readSearchTexts, writeTexts, type WrittenTexts } from '../rows/search-texts';
@@ -265,6 +266,13 @@ export type Task =
       readonly table: string;
       readonly keys: readonly RowKey[];
     }
+  | { readonly task: 'past'; readonly design: Design; readonly table: string; readonly key: RowKey }
+  | {
+      readonly task: 'past of all';
+      readonly version: number;
+      readonly before: number | null;
+      readonly limit: number;
+    }
   | {
       readonly task: 'choices';
       readonly design: Design;
@@ -351,6 +359,8 @@ export interface Results {
   record: string | null;
   more: string;
   along: readonly Along[];
+  past: readonly PastOfRow[];
+  'past of all': readonly PastEntry[];
   choices: readonly Choice[];
   'work out': readonly WorkedOutValue[];
   'prepared change': Prepared;
@@ -472,6 +482,10 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return readMore(db, task.design, task.viewer, task.form, task.at);
     case 'along':
       return goesAlong(db, task.design, tableOf(task.design, task.table), task.keys);
+    case 'past':
+      return pastOfRow(db, task.design, tableOf(task.design, task.table), task.key);
+    case 'past of all':
+      return pastOfFile(db, task.before, task.limit);
     case 'choices': {
       const field = findField(task.design, task.field)?.field;
       return field ? readChoices(db, task.design, field, task.request) : [];

@@ -66,7 +66,17 @@ import { MOST_PREPARED } from '../rows/prepared-change';
 import { sizeOf } from '../rows/undo-entry';
 import { assertWritable, type OpenFile } from '../store/files';
 import { prepared } from '../store/statements';
-import { checkedKeys, choicesFor, ChoicesBody, keyFrom, save, Search, tableAt, undone } from './rows';
+import {
+  checkedKeys,
+  choicesFor,
+  ChoicesBody,
+  keyFrom,
+  MOST_OF_SAVE,
+  save,
+  Search,
+  tableAt,
+  undone,
+} from './rows';
 import { keepListView, listViews } from './list-views';
 
 /** Rows of a list that are read at once. */
@@ -627,6 +637,7 @@ export function deskRoutes(router: Router): void {
     needs: 'colleague',
     summary: 'Save a record and rows of its subforms together, all or none',
     body: SaveRequest,
+    most: MOST_OF_SAVE,
     handler: (call) => {
       screenOf(call.viewer);
       return save(call, call.body);

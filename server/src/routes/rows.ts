@@ -23,7 +23,6 @@ import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
 import { blockChanges } from '../rows/paste';
 import { childrenOf } from '../rows/children';
-import { pastOfFile, pastOfRow } from '../rows/past';
 import { readList, readPage, readRecord, type Choice } from '../rows/read';
 import { along, choices, window } from '../reading/rows';
 import { BadSave, RequestReused, saveTogether, type BlockOrder, type SaveResult } from '../rows/save';
@@ -257,6 +256,8 @@ const MOST_PASTED = 5000;
 export const MOST_AT_ONCE = 100;
 /** Letters of texts that are saved or put back while others wait: the file looks at each that is beyond ASCII. */
 const MOST_LETTERS_AT_ONCE = 10_000;
+/** Bytes of a save: the longest text there is, in letters of three bytes, and what stood there before, are taken. */
+export const MOST_OF_SAVE = 8 * 1024 * 1024;
 /** Rows of a block that are read while others wait: each of its texts may be that of a row, which has to be found. */
 const MOST_PASTED_HERE = 20;
 
@@ -387,6 +388,7 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'Add, change and delete rows, all or none',
     body: SaveRequest,
+    most: MOST_OF_SAVE,
     handler: (call) => save(call, call.body),
   });
   router.add({
@@ -433,9 +435,11 @@ export function rowRoutes(router: Router): void {
     needs: 'builder',
     summary: 'What happened to a row, the newest first: who changed which field when, from what to what',
     query: v.object({ key: v.pipe(v.string(), v.maxLength(2000)) }),
-    handler: ({ file, params, query }) => {
+    handler: async ({ context: { jobs }, file, params, query, gone: signal }) => {
       const table = tableAt(file, params['table']!);
-      return { past: pastOfRow(file.reader, file.design, table, keyFrom(file, table, query.key)) };
+      const key = keyFrom(file, table, query.key);
+      const task = { task: 'past', design: file.design, table: table.id, key } as const;
+      return { past: await jobs.run(file.path, task, { signal }) };
     },
   });
   router.add({
@@ -447,8 +451,11 @@ export function rowRoutes(router: Router): void {
     query: v.object({
       before: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}$/), v.transform(Number))),
     }),
-    handler: ({ file, query }) => {
-      const past = pastOfFile(file.reader, query.before ?? null, ENTRIES + 1);
+    handler: async ({ context: { jobs }, file, query, gone: signal }) => {
+      const { version } = file.design;
+      const [before, limit] = [query.before ?? null, ENTRIES + 1];
+      const task = { task: 'past of all', version, before, limit } as const;
+      const past = await jobs.run(file.path, task, { signal });
       return { past: past.slice(0, ENTRIES), more: past.length > ENTRIES };
     },
   });

@@ -57,7 +57,7 @@ const longJson = (own: string): string =>
   `json(CASE WHEN octet_length(${own}) > ${MOST_TEXT} AND length(${own}) > ${MOST_TEXT} THEN json_object('beginning', substr(${own}, 1, ${BEGINNING}), 'length', length(${own})) ELSE json_quote(${own}) END)`;
 
 /** Bytes of long texts that are sent at once of several rows: whoever asked asks for the rest. */
-const MOST_AT_ONCE = 8 * 1024 * 1024;
+const MOST_AT_ONCE = 4 * 1024 * 1024;
 
 /**
  * Letters of an answer about rows at most, whatever it is made of: some four copies of it lie in memory on its way, and

@@ -11,6 +11,8 @@ import { beginOf } from './undo-entry';
 export interface PastValue {
   readonly value: Value;
   readonly text?: string;
+  /** The characters of a text of which only the beginning is here. */
+  readonly cut?: number;
 }
 
 /** Something that happened to a row. */
@@ -28,21 +30,40 @@ export interface PastOfRow {
 
 /** Things that happened to one row which are told. */
 const MOST_OF_ROW = 200;
+/** Characters of long texts that are told of one row: of those that happened to it before, the beginnings. */
+const MOST_LONG = 2 * 1024 * 1024;
+/** Characters of a text that is long, and of its beginning. */
+const LONG = 1000;
 
 /** What happened to a row, the newest first: who changed which field when, from what to what. */
 export function pastOfRow(db: Connection, design: Design, table: Table, key: RowKey): PastOfRow[] {
-  const sql =
-    'SELECT coalesce(log, 0), at, by, op, before, after FROM hr_history WHERE table_id = ? AND key = ? ORDER BY id DESC LIMIT ?';
-  const found = guarded(db, sql, 6).all(table.id, JSON.stringify(key), MOST_OF_ROW) as unknown as [
-    number,
-    string,
-    string,
-    PastOfRow['op'],
-    string | null,
-    string | null,
-  ][];
-  const shown = shownTexts(db, design);
-  return found.map(([entry, at, by, op, beforeText, afterText]) => {
+  const ids = prepared(
+    db,
+    'SELECT id FROM hr_history WHERE table_id = ? AND key = ? ORDER BY id DESC LIMIT ?',
+  ).all([table.id, JSON.stringify(key), MOST_OF_ROW]) as [number][];
+  const one = guarded(
+    db,
+    'SELECT coalesce(log, 0), at, by, op, before, after FROM hr_history WHERE id = ?',
+    6,
+  );
+  const text = shownTexts(db, design);
+  let left = MOST_LONG;
+  const shown = (field: Field, value: Value): PastValue => {
+    if (typeof value !== 'string' || value.length <= LONG) return text(field, value);
+    if (value.length > left) return { value: `${value.slice(0, LONG)}…`, cut: value.length };
+    left -= value.length;
+    return { value };
+  };
+  // One after another: each may be of some megabytes.
+  return ids.map(([id]) => {
+    const [entry, at, by, op, beforeText, afterText] = one.get(id) as unknown as [
+      number,
+      string,
+      string,
+      PastOfRow['op'],
+      string | null,
+      string | null,
+    ];
     const [before, after] = [beforeText, afterText].map((text) =>
       text === null ? {} : (JSON.parse(text) as Row),
     );

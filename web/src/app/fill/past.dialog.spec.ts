@@ -45,6 +45,34 @@ describe('PastDialog', () => {
   };
   const rowUrl = ({ url }: { url: string }): boolean => url === '/api/files/f_x/tables/t_loan/past';
 
+  it('shows long texts by their beginning, and puts none back that is not here as a whole', async () => {
+    await open({ f_lNote: 'now' });
+    const note = (value: string, cut?: number) => ({
+      field: 'f_lNote',
+      before: { value, ...(cut !== undefined && { cut }) },
+      after: { value: 'now' },
+    });
+    const entry = (id: number, change: object) => ({
+      entry: id,
+      at: '2026-11-25T10:00:00Z',
+      by: 'Mara',
+      op: 'update',
+      changes: [change],
+    });
+    http.expectOne(rowUrl).flush({
+      past: [entry(6, note('a'.repeat(900_000))), entry(5, note(`${'b'.repeat(1000)}…`, 900_000))],
+    });
+    await fixture.whenStable();
+    expect(text().length).toBeLessThan(3000);
+    const buttons = [...page().querySelectorAll('li button')].map(({ textContent }) => textContent.trim());
+    expect(buttons).toEqual([`Put back ${'a'.repeat(300)}…`]);
+    (page().querySelector('li button') as HTMLElement).click();
+    const { changes } = http.expectOne('/api/files/f_x/rows').request.body as {
+      changes: { values: object }[];
+    };
+    expect(changes[0]!.values).toEqual({ f_lNote: 'a'.repeat(900_000) });
+  });
+
   it('tells what happened to a row, and puts a field back', async () => {
     await open({ f_lFee: '12.00', f_lBorrower: 1 });
     http.expectOne(rowUrl).flush({

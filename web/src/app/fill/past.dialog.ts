@@ -14,6 +14,9 @@ import { Api } from '../shared/api.service';
 import { problemOf } from '../shared/problem';
 import { StripComponent } from '../shared/strip.component';
 
+/** Characters of a value that are shown: a long text is known by its beginning. */
+const MOST_SHOWN = 300;
+
 /** What is looked back at: a row, or all that was done to rows. */
 export interface Past {
   readonly store: FileStore;
@@ -194,14 +197,16 @@ export class PastDialog {
   shown(id: string, { value, text }: RowEntry['changes'][number]['before']): string {
     const field = fieldOf(this.data.row!.table, id);
     if (value === null || !field) return '(empty)';
-    return text ?? showValue(valueKind(field.type), value, this.data.store.locale());
+    const all = text ?? showValue(valueKind(field.type), value, this.data.store.locale());
+    return all.length > MOST_SHOWN ? `${all.slice(0, MOST_SHOWN)}…` : all;
   }
 
-  /** What the row holds already need not be put back, and what fills itself cannot be. */
+  /** What the row holds already need not be put back; what fills itself, or is not here as a whole, cannot be. */
   mayPutBack({ field: id, before }: RowEntry['changes'][number]): boolean {
     const { table, now } = this.data.row!;
     const field = fieldOf(table, id);
-    return field !== undefined && !isGiven(field) && !table.key.includes(id) && now(id) !== before.value;
+    if (!field || isGiven(field) || table.key.includes(id) || before.cut !== undefined) return false;
+    return now(id) !== before.value;
   }
 
   putBack({ field, before }: RowEntry['changes'][number]): void {
