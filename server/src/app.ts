@@ -39,7 +39,7 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
-import { isFull, isUnwritable, keepPrivate } from './store/private';
+import { isFailing, isFull, isUnwritable, keepPrivate } from './store/private';
 import { migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
@@ -297,7 +297,7 @@ function asProblem(error: FastifyError, bodyLimit = MOST_BODY): Problem {
       'Another program is using this file. What you typed is kept: try again when that program has let it go.',
     );
   if (isFull(error)) return new Problem('disk-full', 'The disk is full: nothing was saved.');
-  if (isUnwritable(error))
+  if (isUnwritable(error) || isFailing(error))
     return new Problem(
       'not-writable',
       'The server cannot write to its disk at this moment: nothing was saved. What you typed is kept; tell whoever looks after the server, and try again.',

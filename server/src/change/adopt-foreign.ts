@@ -293,6 +293,7 @@ class Maker {
 
   /** Learns from what the engine refused, and begins again; throws an AdoptError where nothing is to be learnt. */
   private relax(copy: AdoptCopy, table: Table, error: Error): never {
+    if (isOfMachine(error)) throw error;
     const { relaxed, adoption } = this;
     const from = copy.from.toLowerCase();
     const learnt = (set: Set<string>, value: string): never => {
@@ -434,6 +435,7 @@ class Maker {
         .all();
       return null;
     } catch (error) {
+      if (isOfMachine(error)) throw error;
       return (error as Error).message;
     }
   }

@@ -20,6 +20,7 @@ import {
   type Orm,
 } from './driver';
 import { placeOf } from './place';
+import { isOfMachine } from './private';
 import { dataVersion, storedVersion } from './versions';
 import { access, account, file } from './registry-schema';
 
@@ -370,7 +371,12 @@ export class Files {
       reader.close();
       // Another program that holds a file is not waited for: whoever opens it next reads its log.
       writer.exec('PRAGMA busy_timeout = 0');
-      writer.exec('PRAGMA wal_checkpoint(TRUNCATE)');
+      try {
+        writer.exec('PRAGMA wal_checkpoint(TRUNCATE)');
+      } catch (error) {
+        // The log stays, and is read by whoever opens the file next.
+        if (!isOfMachine(error)) throw error;
+      }
       writer.close();
     }
     this.open.clear();

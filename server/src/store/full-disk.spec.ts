@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import Database from 'libsql';
 import type { Change } from '@heathridge/core/change';
 import { plainField, plainTable } from '@heathridge/core/design';
 import { newQuery } from '@heathridge/core/query';
@@ -54,6 +55,13 @@ describe('a full disk', () => {
     expect(checked.status).withContext(checked.body.detail).toBe(200);
     const changes = Array.from({ length: 500 }, (_, i) => noted(many.slice(0, 5000), 1500 + i));
     const { body: large } = await office.call('POST', 'rows', { changes });
+    // Larger than the file of the office.
+    const foreign = join(office.data, 'foreign.db');
+    const other = new Database(foreign);
+    other.exec(
+      `CREATE TABLE paper (id INTEGER PRIMARY KEY, text TEXT); INSERT INTO paper (text) SELECT replace(hex(zeroblob(10000)), '0', 'x') FROM generate_series(1, 1000)`,
+    );
+    other.close();
     const roads: Record<string, () => ReturnType<Office['call']>> = {
       'a save': () => office.call('POST', 'rows', { changes: [noted(many, 1417), noted(many, 1418)] }),
       'a document': () => office.call('PUT', 'definitions/q_full', { document, base: 0 }),
@@ -83,7 +91,7 @@ describe('a full disk', () => {
       'what is brought in': () => office.call('POST', `sheets/${sheet.id}/bring`, {}),
       'what is undone': () => office.call('POST', `log/${large.entry}/undo`, {}),
       'a file that is taken in': () =>
-        office.call('POST', '/api/files/adopt?name=Full', readFileSync(office.path), 'builder', {
+        office.call('POST', '/api/files/adopt?name=Full', readFileSync(foreign), 'builder', {
           'content-type': 'application/vnd.sqlite3',
         }),
       'a view': () =>
@@ -117,8 +125,12 @@ describe('a full disk', () => {
   it('is no other trouble than one that cannot be written to at all, which is told too', async () => {
     const { files } = office.app.context;
     const get = files.get.bind(files);
-    // The engine's answer on a disk that has become read-only; no test can make one everywhere.
-    const codes = ['SQLITE_READONLY', 'SQLITE_READONLY_DBMOVED', 'SQLITE_CANTOPEN', 'EROFS', 'EACCES'];
+    // The engine's answers on a disk that has become read-only, before and under open files; no test can make one
+    // everywhere. (Seen on ext4, by its `trigger_fs_error`: what is open says SQLITE_IOERR, all else cannot be opened.)
+    const codes = [
+      ...['SQLITE_READONLY', 'SQLITE_READONLY_DBMOVED', 'SQLITE_CANTOPEN', 'EROFS', 'EACCES'],
+      ...['SQLITE_IOERR', 'SQLITE_IOERR_WRITE', 'SQLITE_IOERR_FSYNC', 'EIO'],
+    ];
     const unopened = 'ConnectionFailed("Unable to open connection to local database /data/f_x.db: 14")';
     expect(isUnwritable(new Error(unopened))).toBeTrue();
     expect(
@@ -134,6 +146,22 @@ describe('a full disk', () => {
       files.get = get;
     }
     expect((await office.call('GET', 'design')).status).toBe(200);
+  });
+
+  it('lets the server end: what cannot be put into the file stays in its log', async () => {
+    const failing = await Office.open();
+    const { writer } = failing.app.context.files.get(failing.file);
+    const exec = writer.exec.bind(writer);
+    const asked: string[] = [];
+    writer.exec = (sql: string) => {
+      asked.push(sql);
+      if (sql.includes('wal_checkpoint'))
+        throw Object.assign(new Error('disk I/O error'), { code: 'SQLITE_IOERR' });
+      return exec(sql);
+    };
+    await expectAsync(failing.close()).toBeResolved();
+    expect(asked).toContain('PRAGMA wal_checkpoint(TRUNCATE)');
+    expect(writer.open).toBeFalse();
   });
 
   it('leaves no empty file behind where a new one cannot be made', async () => {

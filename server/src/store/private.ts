@@ -15,6 +15,10 @@ export function isUnwritable(error: unknown): boolean {
 export const isFull = (error: unknown): boolean =>
   /^(SQLITE_FULL|ENOSPC|EDQUOT)$/.test((error as { readonly code?: string }).code ?? '');
 
+/** Whether an error says that a disk fails: it has broken, or was made read-only under files that were open for writing. */
+export const isFailing = (error: unknown): boolean =>
+  /^(SQLITE_IOERR\w*|EIO)$/.test((error as { readonly code?: string }).code ?? '');
+
 /**
  * Whether an error is trouble of the machine, and says nothing of what was asked for: such a one is never put into words
  * about a sheet, a draft or a file that is taken in.
@@ -22,7 +26,8 @@ export const isFull = (error: unknown): boolean =>
 export const isOfMachine = (error: unknown): boolean =>
   isFull(error) ||
   isUnwritable(error) ||
-  /^(SQLITE_(BUSY|IOERR|NOMEM)\w*|EIO|EMFILE|ENFILE)$/.test((error as { readonly code?: string }).code ?? '');
+  isFailing(error) ||
+  /^(SQLITE_(BUSY|NOMEM)\w*|EMFILE|ENFILE)$/.test((error as { readonly code?: string }).code ?? '');
 
 /** What other accounts of the machine may do: nothing. */
 const OTHERS = 0o077;

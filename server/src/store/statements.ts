@@ -50,15 +50,14 @@ export function rollBack(db: Connection): void {
  */
 export function inTransaction<T>(db: Connection, work: () => T): T {
   prepared(db, 'BEGIN IMMEDIATE').run();
-  let result: T;
   try {
-    result = work();
+    const result = work();
+    prepared(db, 'COMMIT').run();
+    return result;
   } catch (error) {
     rollBack(db);
     throw error;
   }
-  prepared(db, 'COMMIT').run();
-  return result;
 }
 
 /** A value as a column of a table holds it. */
