@@ -393,8 +393,9 @@ export class FillCells {
     }
     const said = ({ change, field: id, message }: RowError): string => {
       const place = fields.findIndex((field) => field.id === id);
-      const text = cells[change]?.[place];
-      return `Row ${change + 1}${place >= 0 ? `, ${fields[place]!.label}` : ''}${text ? ` “${text.slice(0, 40)}”` : ''}: ${message}`;
+      const typed = cells[change]?.[place]?.slice(0, 40);
+      const text = typed && !message.includes(typed) ? typed : '';
+      return `Row ${change + 1}${place >= 0 ? `, ${fields[place]!.label}` : ''}${text ? ` “${text}”` : ''}: ${message}`;
     };
     const more = errors.length - MOST_LISTED;
     const data: Confirmation = {

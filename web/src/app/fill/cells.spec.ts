@@ -169,7 +169,7 @@ describe('FillCells', () => {
     const [dialog] = TestBed.inject(MatDialog).openDialogs;
     expect(dialog).toBeDefined();
     expect(document.querySelector('mat-dialog-container')!.textContent).toContain(
-      'Row 1, Fee “abc”: “abc” is not a number.',
+      'Row 1, Fee: “abc” is not a number.',
     );
     dialog!.close();
     expect(refreshed).toBe(0);

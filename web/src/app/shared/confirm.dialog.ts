@@ -19,7 +19,7 @@ export interface Confirmation {
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <mat-dialog-content>
-      {{ data.text }}
+      <p>{{ data.text }}</p>
       @if (data.lines?.length) {
         <ul>
           @for (line of data.lines; track $index) {
@@ -43,6 +43,9 @@ export interface Confirmation {
     </mat-dialog-actions>
   `,
   styles: `
+    p {
+      margin: 0;
+    }
     ul {
       display: grid;
       gap: 4px;
