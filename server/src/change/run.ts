@@ -119,8 +119,15 @@ export function runChecks(
   return { notices, findings, unread, clear: !stopped && findings.length === 0 };
 }
 
+/** Characters of a value that are told of a row which is found. */
+const MOST_OF_VALUE = 1000;
+
 export function sampleOf(db: Connection, sql: string, limit: number, offset: number): FoundRow[] {
-  const rows = guarded(db, sql, 2).all(limit, offset) as [string, Stored | null][];
+  const short = `CASE typeof(v) WHEN 'text' THEN substr(v, 1, ${MOST_OF_VALUE}) ELSE v END`;
+  const rows = guarded(db, `WITH "~s"(k, v) AS (${sql}) SELECT k, ${short} FROM "~s"`, 2).all(
+    limit,
+    offset,
+  ) as [string, Stored | null][];
   return rows.map(([key, value]) => ({ key: JSON.parse(key) as (string | number)[], value }));
 }
 

@@ -38,16 +38,18 @@ export function askSoundness(db: Connection, design: Design, tell: Tell): Soundn
   };
 }
 
-/** A page of the rows of one finding. */
+/** A page of the rows of one finding, and whose rows they are. */
 export function unsoundRows(
   db: Connection,
   design: Design,
   number: number,
   offset: number,
   limit: number,
-): FoundRow[] {
+): { readonly table: string; readonly rows: readonly FoundRow[] } {
   const check = soundnessChecks(design)[number];
-  return check ? sampleOf(db, check.sample, limit, offset) : [];
+  return check
+    ? { table: check.table, rows: sampleOf(db, check.sample, limit, offset) }
+    : { table: '', rows: [] };
 }
 
 /** Constraints and triggers that the definitions ask for and the file does not have. */

@@ -57,7 +57,6 @@ import {
   runChecks,
   UNWATCHED,
   type CheckResult,
-  type FoundRow,
   type Preview,
   type Tell,
 } from '../change/run';
@@ -77,6 +76,7 @@ import {
   type PageRequest,
 } from '../rows/read';
 import { goesAlong, type Along } from '../rows/along';
+import { rowsToMend, type RowToMend } from '../rows/to-mend';
 import { pastOfFile, pastOfRow, type PastEntry, type PastOfRow } from '../rows/past';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
 import { tooLarge } from '../rows/json';
@@ -323,7 +323,7 @@ export type RowsBehind = Pick<QueryResult, 'columns' | 'rows' | 'more'>;
 export interface Results {
   check: CheckResult;
   preview: Previewed;
-  found: { readonly table: string; readonly rows: readonly FoundRow[] };
+  found: readonly RowToMend[];
   offers: readonly LinkOffer[];
   save: SavedApart;
   'keep attachment': AttachmentKept;
@@ -342,7 +342,7 @@ export interface Results {
   report: { readonly pages: string | null; readonly pdf: Uint8Array | null };
   map: Uint8Array;
   sound: Soundness;
-  unsound: readonly FoundRow[];
+  unsound: readonly RowToMend[];
   anchors: readonly (readonly (string | number | null)[])[];
   look: Look;
   stage: Staged;
@@ -431,7 +431,8 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
       return previewDraft(db, task);
     case 'found': {
       const plan = checkPlan(task.design, evolve(task.design, task.changes), task.changes);
-      return { table: plan.rows[task.number]?.table ?? '', rows: foundRows(db, { ...task, plan }) };
+      const table = plan.rows[task.number]?.table ?? '';
+      return rowsToMend(db, task.design, { table, rows: foundRows(db, { ...task, plan }) });
     }
     case 'offers':
       return linkOffers(db, task.design, task.candidates, task.every, tell);
@@ -446,7 +447,7 @@ async function dispatch(db: Connection, task: Reading, tell: Tell): Promise<Resu
     case 'sound':
       return askSoundness(db, task.design, tell);
     case 'unsound':
-      return unsoundRows(db, task.design, task.number, task.offset, task.limit);
+      return rowsToMend(db, task.design, unsoundRows(db, task.design, task.number, task.offset, task.limit));
     case 'anchors':
       return guarded(db, task.sql, task.columns).all();
     case 'query':

@@ -14,7 +14,7 @@ import { sourcesIn } from './bringing';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { askOnOpening } from '../plan/ask-soundness';
-import { FoundPage, rowsToMend } from '../rows/to-mend';
+import { FoundPage } from '../rows/to-mend';
 import { ALWAYS_KEPT, KEPT_DAYS, keptCopies } from '../store/copies';
 import { definitionVersions } from '../store/definitions';
 import { assertWritable } from '../store/files';
@@ -171,8 +171,7 @@ export function planRoutes(router: Router): void {
     handler: async ({ context, file, body, gone }) => {
       const { base: _, ...asked } = body;
       const task = { task: 'found', design: file.design, ...asked, today: todayIn(context, file) } as const;
-      const { table, rows } = await context.jobs.run(file.path, task, { signal: gone, limit: 600_000 });
-      return { rows: rowsToMend(file, table, rows) };
+      return { rows: await context.jobs.run(file.path, task, { signal: gone, limit: 600_000 }) };
     },
   });
   router.add({

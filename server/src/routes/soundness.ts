@@ -1,11 +1,10 @@
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
-import { soundnessChecks } from '@heathridge/core/change';
 import { remakeTriggers } from '../store/remake';
 import { ask, knownSoundness } from '../plan/ask-soundness';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
-import { FoundPage, rowsToMend } from '../rows/to-mend';
+import { FoundPage } from '../rows/to-mend';
 import { assertWritable } from '../store/files';
 
 const Place = v.pipe(v.number(), v.integer(), v.minValue(0));
@@ -38,15 +37,8 @@ export function soundnessRoutes(router: Router): void {
     summary: 'Rows that one question finds, with the values to mend them by',
     body: v.object({ number: Place, ...FoundPage.entries }),
     handler: async ({ context, file, body, gone }) => {
-      const { design } = file;
-      const check = soundnessChecks(design)[body.number];
-      if (!check) return { rows: [] };
-      const found = await context.jobs.run(
-        file.path,
-        { task: 'unsound', design, ...body },
-        { signal: gone, limit: 600_000 },
-      );
-      return { rows: rowsToMend(file, check.table, found) };
+      const task = { task: 'unsound', design: file.design, ...body } as const;
+      return { rows: await context.jobs.run(file.path, task, { signal: gone, limit: 600_000 }) };
     },
   });
   router.add({

@@ -74,6 +74,41 @@ describe('rows with very long texts', () => {
     expect(numbers).toEqual(Array.from({ length: many }, (_, i) => i + 1));
   });
 
+  it('are found by a check within bounds, whatever is asked for, and all of them in the end', async () => {
+    // A link that leads nowhere, from rows of the longest text there is and of longer ones.
+    const { writer } = office.app.context.files.get(office.file);
+    const shelves = office.ask<[number, number]>('SELECT number, shelf FROM book');
+    writer.exec('PRAGMA foreign_keys = OFF; UPDATE book SET shelf = 99; PRAGMA foreign_keys = ON');
+    const sound = ok(await office.call('POST', 'sound', {}));
+    const [finding] = sound.findings as { number: number; count: number; sample: { value: unknown }[] }[];
+    expect([sound.findings.length, finding!.count]).toEqual([1, few + many]);
+    const keys: number[] = [];
+    for (let asked = 0; keys.length < few + many && asked < few + many; asked++) {
+      const page = { number: finding!.number, offset: keys.length, limit: 500 };
+      const { rows } = ok(await office.call('POST', 'sound/found', page));
+      expect(rows.length).toBeGreaterThan(0);
+      keys.push(...(rows as { key: [number] }[]).map(({ key }) => key[0]));
+    }
+    expect(keys.sort((a, b) => a - b)).toEqual(Array.from({ length: few + many }, (_, i) => i + 1));
+    for (const [number, shelf] of shelves)
+      writer.exec(`UPDATE book SET shelf = ${shelf} WHERE number = ${number}`);
+    // So is a check of a draft, and what it says of each.
+    const rule = {
+      id: 'r_short',
+      expression: 'CHAR_LENGTH("#f_bookNote") < 100',
+      message: 'Short.',
+      newRowsOnly: false,
+    };
+    const change = { change: 'changeField', table: 't_book', field: 'f_bookNote', set: { rule } };
+    const draft = { base: office.design.version, changes: [change] };
+    const checked = ok(await office.call('POST', 'draft/check', draft));
+    expect(checked.findings.length).withContext(JSON.stringify(checked).slice(0, 500)).toBe(1);
+    const found = ok(
+      await office.call('POST', 'draft/found', { ...draft, number: 0, offset: 0, limit: 500 }),
+    );
+    expect(found.rows.length).toBeGreaterThan(0);
+  });
+
   it('are told of what happened to a row, the last of them whole, all others by their beginning', async () => {
     const key = [3];
     // Letters of three bytes: no text needs more of them.

@@ -1,9 +1,9 @@
 import * as v from 'valibot';
-import { asText, catalogOf, displayOf, displaySql } from '@heathridge/core/design';
+import { asText, catalogOf, displayOf, displaySql, type Design } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { RowKey } from '@heathridge/core/rows';
 import type { FoundRow } from '../change/run';
-import type { OpenFile } from '../store/files';
+import type { Connection } from '../store/driver';
 import { guarded } from '../store/statements';
 import { keyColumns, rowObject } from './json';
 
@@ -22,22 +22,32 @@ export interface RowToMend {
   readonly cells: Readonly<Record<string, unknown>> | null;
 }
 
-/** Found rows with all that is needed to mend them. */
+/** Letters of rows that are told at once: whoever asked asks for the rest. */
+const MOST_AT_ONCE = 4 * 1024 * 1024;
+
+/**
+ * Found rows with all that is needed to mend them: as many as their texts let be sent at once, but one at least.
+ */
 export function rowsToMend(
-  { design, reader }: OpenFile,
-  tableId: string,
-  found: readonly FoundRow[],
+  db: Connection,
+  design: Design,
+  found: { readonly table: string; readonly rows: readonly FoundRow[] },
 ): RowToMend[] {
-  const table = design.tables.find(({ id }) => id === tableId);
+  const table = design.tables.find(({ id }) => id === found.table);
   if (!table) return [];
   const catalog = catalogOf(design);
   const title = displaySql(table, asText(displayOf(table)), { catalog, row: 't' });
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
   const sql = `SELECT ${title}, ${rowObject(design, table, 't')} || '' FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
-  const read = guarded(reader, sql, 2);
-  return found.map(({ key, value }) => {
+  const read = guarded(db, sql, 2);
+  const rows: RowToMend[] = [];
+  let letters = 0;
+  for (const { key, value } of found.rows) {
     const row = read.get(...key) as [string | null, string] | undefined;
+    letters += row?.[1].length ?? 0;
+    if (letters > MOST_AT_ONCE && rows.length > 0) break;
     const cells = row ? (JSON.parse(row[1]) as { cells: Record<string, unknown> }).cells : null;
-    return { key: [...key], value, title: row?.[0] ?? null, cells };
-  });
+    rows.push({ key: [...key], value, title: row?.[0] ?? null, cells });
+  }
+  return rows;
 }

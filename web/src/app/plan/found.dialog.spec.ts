@@ -29,6 +29,10 @@ describe('rows to mend', () => {
   let closed: unknown[];
   let left: number[];
   let asked: [offset: number, limit: number | undefined][];
+  /** How many rows come at once at most, and what they are. */
+  let most: number;
+  let made: (number: number) => RowToMend;
+  beforeEach(() => ([most, made] = [Infinity, row]));
 
   async function open(numbers: number[], answer?: Observable<{ rows: RowToMend[] }>): Promise<HTMLElement> {
     [closed, asked, left] = [[], [], numbers];
@@ -45,7 +49,7 @@ describe('rows to mend', () => {
       rows: (offset, limit) => {
         asked.push([offset, limit]);
         if (limit !== undefined && answer) return answer;
-        return of({ rows: left.slice(offset, offset + (limit ?? 50)).map(row) });
+        return of({ rows: left.slice(offset, offset + Math.min(limit ?? 50, most)).map(made) });
       },
     };
     TestBed.configureTestingModule({
@@ -204,6 +208,54 @@ describe('rows to mend', () => {
     http.expectNone(SAVE);
     expect(page.querySelector('hr-strip')!.textContent).toContain('It was stopped: 0 rows are filled.');
     expect(await loader.hasHarness(MatButtonHarness.with({ text: 'Fill all 2' }))).toBeTrue();
+  });
+
+  it('are read on where fewer come at once, and saved in parts where their texts are long', async () => {
+    most = 2;
+    made = (number) => ({ ...row(number), cells: { ...row(number).cells, f_lNote: 'x'.repeat(600_000) } });
+    await open([1, 2, 3, 4, 5]);
+    const list = await loader.getHarness(
+      MatSelectHarness.with({ selector: '[aria-label="The field to fill in all rows"]' }),
+    );
+    await list.clickOptions({ text: 'Note' });
+    await fill('Note of all rows', 'short');
+    await press('Fill all 5');
+    await settle();
+    expect(asked.slice(1)).toEqual([
+      [0, 500],
+      [2, 500],
+      [4, 500],
+    ]);
+    const keys: unknown[] = [];
+    for (let part = 0; part < 5; part++) {
+      const save = http.expectOne(SAVE);
+      const { changes } = save.request.body as { changes: { key: unknown }[] };
+      keys.push(...changes.map(({ key }) => key));
+      expect(changes.length).toBe(1);
+      save.flush({ saved: [] });
+      await settle();
+    }
+    expect(keys).toEqual([[1], [2], [3], [4], [5]]);
+    http.expectNone(SAVE);
+  });
+
+  it('do not lose a text of which only the beginning is here: it is saved when another is typed, and not by itself', async () => {
+    // Its letters are apart: those of a text that is here as a whole are put together by saving them.
+    const cut = { beginning: 'Rene\u0301', length: 4_000_000 };
+    made = (number) => ({ ...row(number), cells: { ...row(number).cells, f_lNote: cut } });
+    await open([1]);
+    await fill('Fee of Loan 1', '3');
+    await press('Save');
+    const first = http.expectOne(SAVE);
+    expect((first.request.body as { changes: { values: object }[] }).changes[0]!.values).toEqual({
+      f_lFee: '3.00',
+    });
+    first.flush({ saved: [] });
+    await settle();
+    await fill('Note of Loan 1', 'anew');
+    await press('Save');
+    const { changes } = http.expectOne(SAVE).request.body as { changes: { values: object; was: object }[] };
+    expect([changes[0]!.values, changes[0]!.was]).toEqual([{ f_lNote: 'anew' }, {}]);
   });
 
   it('are mended one by one as before', async () => {

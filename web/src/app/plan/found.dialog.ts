@@ -17,7 +17,7 @@ import { ExpressionEditorComponent } from '../shared/expression-editor.component
 import { problemOf } from '../shared/problem';
 import { SelectComponent, type Option } from '../shared/select.component';
 import { StripComponent } from '../shared/strip.component';
-import type { Fetch, Held } from '../value/held';
+import { isCut, type Fetch, type Held } from '../value/held';
 import { ValueInputComponent } from '../value/value-input.component';
 
 export interface FoundData {
@@ -43,7 +43,26 @@ const TOGETHER = 500;
 
 /** What is saved is composed: letters that another tool has left apart are mended by saving them. */
 const composed = (held: Held): Held =>
-  typeof held.value === 'string' ? { ...held, value: keptText(held.value) } : held;
+  typeof held.value === 'string' && !isCut(held) ? { ...held, value: keptText(held.value) } : held;
+
+/** Letters of a save: long texts, and what stood there before, are more than one may hold of hundreds of rows. */
+const MOST_LETTERS = 1_000_000;
+
+/** Changes as they are saved together: as many as there is room for, one at least. */
+function inParts(changes: readonly RowChange[]): RowChange[][] {
+  const parts: RowChange[][] = [];
+  let room = 0;
+  for (const change of changes) {
+    const letters = JSON.stringify(change).length;
+    if (parts.length === 0 || letters > room) {
+      parts.push([]);
+      room = MOST_LETTERS;
+    }
+    parts.at(-1)!.push(change);
+    room -= letters;
+  }
+  return parts;
+}
 
 /** Rows that a check has found, with the fields by which they can be mended at once. */
 @Component({
@@ -335,8 +354,15 @@ export class FoundDialog {
   }
 
   private filledRow({ id }: Field, { key, cells }: RowToMend, value: Value): RowChange {
-    const was = cells ? heldOf(cells[id] ?? null).value : null;
-    return { op: 'update', table: this.data.finding.table, key, values: { [id]: value }, was: { [id]: was } };
+    const was = cells ? heldOf(cells[id] ?? null) : { value: null };
+    return {
+      op: 'update',
+      table: this.data.finding.table,
+      key,
+      values: { [id]: value },
+      // What is not here as a whole cannot be told of.
+      was: isCut(was) ? {} : { [id]: was.value },
+    };
   }
 
   /** Rows filled with what the expression gives for each; none where it cannot be worked out for one. */
@@ -390,16 +416,19 @@ export class FoundDialog {
     try {
       // All are read before any is changed: what is mended is found no more, and the next would move up.
       const rows: RowToMend[] = [];
-      for (let page = TOGETHER; page === TOGETHER && !this.stopped;) {
+      // Of those with long texts fewer come at once than were asked for.
+      for (let page = 1; page > 0 && rows.length < of && !this.stopped;) {
         const found = await firstValueFrom(this.data.rows(rows.length, TOGETHER));
         page = found.rows.length;
         rows.push(...found.rows);
       }
       for (let at = 0; at < rows.length && !this.stopped; at += TOGETHER) {
-        const changes = await change(rows.slice(at, at + TOGETHER));
-        await firstValueFrom(this.api.saveRows(this.store.file, { changes }));
-        done += changes.length;
-        this.all.set({ done, of });
+        for (const changes of inParts(await change(rows.slice(at, at + TOGETHER)))) {
+          if (this.stopped) break;
+          await firstValueFrom(this.api.saveRows(this.store.file, { changes }));
+          done += changes.length;
+          this.all.set({ done, of });
+        }
       }
       if (this.stopped) this.problem.set(`It was stopped: ${this.number(done)} rows are ${what}.`);
     } catch (error) {
@@ -441,13 +470,16 @@ export class FoundDialog {
       this.put(index, (now) => ({ ...now, message }));
       return;
     }
-    const pick = (from: Line['held']) => Object.fromEntries(ids.map((id) => [id, from[id]?.value ?? null]));
+    const pick = (of: readonly string[], from: Line['held']) =>
+      Object.fromEntries(of.map((id) => [id, from[id]?.value ?? null]));
+    // What is not here as a whole cannot be told of.
+    const whole = ids.filter((id) => !isCut(line.was[id]));
     const change = {
       op: 'update' as const,
       table: this.data.finding.table,
       key: line.key,
-      values: pick(line.held),
-      was: pick(line.was),
+      values: pick(ids, line.held),
+      was: pick(whole, line.was),
     };
     this.api.saveRows(this.store.file, { changes: [change] }).subscribe({
       next: () => this.put(index, (now) => ({ ...now, was: now.held, message: '', saved: true })),
