@@ -79,7 +79,7 @@ import { goesAlong, type Along } from '../rows/along';
 import { rowsToMend, type RowToMend } from '../rows/to-mend';
 import { pastOfFile, pastOfRow, type PastEntry, type PastOfRow } from '../rows/past';
 import { countRows, readWindow, type Asked, type WindowRequest } from '../rows/window';
-import { tooLarge } from '../rows/json';
+import { titled, tooLarge } from '../rows/json';
 import { readSearchTexts, writeTexts, type WrittenTexts } from '../rows/search-texts';
 import { writeOut, type AttachmentKept, type AttachOrder } from '../rows/attachments';
 import { readDefinitions, type DefinitionsRead } from '../change/read-definitions';
@@ -864,7 +864,8 @@ function answersTold(
     if (!by)
       return [`${question.label}: ${showValue(valueKind(field.type), value, localeOf(design.settings))}`];
     const key = typeof value === 'number' ? String(value) : sqlText(String(value));
-    const [text] = guarded(db, `SELECT ${lookupText(design, catalogOf(design), by, key)}`, 1).get() ?? [];
+    const [text] =
+      guarded(db, `SELECT ${titled(lookupText(design, catalogOf(design), by, key))}`, 1).get() ?? [];
     return [`${question.label}: ${text ?? String(value)}`];
   });
 }

@@ -13,7 +13,7 @@ import {
 import type { RowKey } from '@heathridge/core/rows';
 import type { Connection } from '../store/driver';
 import { asBytes, prepared, textOf } from '../store/statements';
-import { keyColumns } from './json';
+import { keyColumns, titled } from './json';
 
 /** Rows that are named where the rows of another table lead to a row. */
 export const MOST_NAMED = 4;
@@ -54,7 +54,7 @@ export function childrenOf(
   const from = `${sqlName(child.name)} AS t WHERE t.${sqlName(link.name)} = p.value`;
   // The order in which the index of the lookup has them: another would sort all of them to name a few.
   const order = keyed.join(', ');
-  const names = `SELECT coalesce(nullif(${shown}, ''), ${key}) AS d FROM ${from} ORDER BY ${order} LIMIT ${MOST_NAMED}`;
+  const names = `SELECT coalesce(nullif(${titled(shown)}, ''), ${key}) AS d FROM ${from} ORDER BY ${order} LIMIT ${MOST_NAMED}`;
   const sql =
     `SELECT ${asBytes('json_group_array(json_array(c, json(d)))')} FROM (` +
     `SELECT (SELECT count(*) FROM ${from}) AS c, (SELECT json_group_array(d) FROM (${names})) AS d ` +

@@ -41,8 +41,14 @@ export function cellJson(
   if (mayBeLong(field)) return longJson(own);
   return text === null
     ? valueJson(field.type, own)
-    : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${text}) ELSE 'null' END)`;
+    : `json(CASE WHEN ${own} IS NOT NULL THEN json_array(${own}, ${titled(text)}) ELSE 'null' END)`;
 }
+
+/** Characters by which a row is called where it is shown from elsewhere: it may be called by all that is written in it. */
+const MOST_TITLE = 400;
+
+/** SQL for the text by which a row is called, or its beginning. */
+export const titled = (text: string): string => `substr(${text}, 1, ${MOST_TITLE})`;
 
 /** Characters that are sent of a text which is longer than a field takes by now. */
 const BEGINNING = 1000;

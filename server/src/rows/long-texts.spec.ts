@@ -212,3 +212,56 @@ describe('rows with very long texts', () => {
     expect((most - before) / 1024 ** 2).toBeLessThan(400);
   });
 });
+
+describe('rows that are called by a very long text', () => {
+  const PAPER = {
+    ...table('paper', [field('paperNo', 'number', number), field('paperText', 'text', { kind: 'text' })]),
+    display: '"#f_paperText"',
+  };
+  const SLIP = table('slip', [
+    field('slipNo', 'number', number),
+    field('slipPaper', 'paper', lookup('paper')),
+  ]);
+  let office: Office;
+  beforeAll(async () => {
+    office = await Office.open({ demo: false });
+    const made = await office.apply(
+      { change: 'addTable', table: PAPER },
+      { change: 'addTable', table: SLIP },
+    );
+    expect(made.status).withContext(JSON.stringify(made.body)).toBe(200);
+    const slip = office.design.tables.find(({ id }) => id === SLIP.id)!;
+    expect((await office.put(formFromTable(office.design, slip, 'o_slip'))).status).toBe(200);
+    office.app.context.files.get(office.file).writer.exec(
+      `INSERT INTO paper (text) SELECT value || replace(hex(zeroblob(${MOST_TEXT / 2 - 8})), '0', 'x') FROM generate_series(1, 40);
+       INSERT INTO slip (paper) SELECT number FROM paper`,
+    );
+  });
+  afterAll(() => office.close());
+
+  it('are shown by its beginning wherever a lookup leads to them', async () => {
+    const keys = Array.from({ length: 40 }, (_, i) => [i + 1]);
+    const roads: Record<string, () => Promise<Answer>> = {
+      choices: () => office.call('POST', 'lookups/f_slipPaper', { search: '' }),
+      'choices of a screen': () =>
+        office.call('POST', 'desk/screens/o_slip/lookups/f_slipPaper', { search: '7x' }),
+      'a list': () => office.call('GET', 'desk/screens/o_slip/list?search='),
+      'a window': () => office.call('POST', 'tables/t_slip/window', { start: 0, limit: 200 }),
+      'a record': () => office.call('GET', 'desk/screens/o_slip/record?key=[1]'),
+      children: () => office.call('POST', 'tables/t_paper/children', { keys, links: ['f_slipPaper'] }),
+      'what happened': () => office.call('GET', 'tables/t_slip/past?key=[1]'),
+    };
+    const [saved] = (await office.save({ op: 'insert', table: 't_slip', values: { f_slipPaper: 1 } })).body
+      .saved;
+    expect(saved.key).toEqual([41]);
+    for (const [name, road] of Object.entries(roads)) {
+      const { status, raw } = await road();
+      expect(status).withContext(name).toBe(200);
+      expect(raw.length)
+        .withContext(name)
+        .toBeLessThan(40 * 1000);
+    }
+    const { rows } = (await office.call('POST', 'tables/t_slip/window', { start: 0, limit: 1 })).body;
+    expect(rows[0][1]).toEqual([1, `1${'x'.repeat(399)}`]);
+  });
+});

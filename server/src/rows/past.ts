@@ -5,6 +5,7 @@ import type { Connection } from '../store/driver';
 import { guarded, prepared } from '../store/statements';
 import type { Row } from '../store/history';
 import { toStored } from './codec';
+import { titled } from './json';
 import { beginOf } from './undo-entry';
 
 /** A value as it was: a lookup beside the text by which its row is shown now. */
@@ -84,7 +85,7 @@ function shownTexts(db: Connection, design: Design): (field: Field, value: Value
     if (field.type.kind !== 'lookup' || value === null) return { value };
     const name = `${field.id} ${String(value)}`;
     if (!known.has(name)) {
-      const sql = `SELECT ${lookupText(design, catalogOf(design), field, '?1')}`;
+      const sql = `SELECT ${titled(lookupText(design, catalogOf(design), field, '?1'))}`;
       const [text] = (guarded(db, sql, 1).get(toStored(field, value)) ?? [null]) as [string | null];
       known.set(name, text);
     }

@@ -17,7 +17,7 @@ import type { Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { guarded } from '../store/statements';
 import { conditionSql } from './among';
-import { cellJson, keyArray, keyColumns, valueJson } from './json';
+import { cellJson, keyArray, keyColumns, titled, valueJson } from './json';
 import { Unfit, workOut, type WorkedOutValue } from './work-out';
 
 /** Rows that a prepared change takes at once: they are looked at one by one before. */
@@ -65,7 +65,7 @@ export function prepareChange(
   ]);
   const where = conditions.map((source) => conditionSql(design, table, source));
   const sql =
-    `SELECT json_array(${keyArray(table, 't')}, ${title}, ${cells.join(', ')}) || '' FROM ${sqlName(table.name)} AS t ` +
+    `SELECT json_array(${keyArray(table, 't')}, ${titled(title)}, ${cells.join(', ')}) || '' FROM ${sqlName(table.name)} AS t ` +
     `${where.length > 0 ? `WHERE ${where.join(' AND ')}` : ''} ORDER BY ${keyColumns(table, 't').join(', ')} LIMIT ${MOST_LOOKED_AT + 1}`;
   const found = guarded(db, sql, 1)
     .all()
@@ -123,7 +123,9 @@ function lookupTexts(
   if (type.kind !== 'lookup') return null;
   const target = tableOf(design, type.table);
   const [key] = keyColumns(target, 't');
-  const shown = displaySql(target, lookupDisplay(design, type), { catalog: catalogOf(design), row: 't' });
+  const shown = titled(
+    displaySql(target, lookupDisplay(design, type), { catalog: catalogOf(design), row: 't' }),
+  );
   const sql = `SELECT ${key}, ${shown} FROM ${sqlName(target.name)} AS t WHERE ${key} IN (SELECT value FROM json_each(?))`;
   const found = guarded(db, sql, 2).all(JSON.stringify([...new Set(keys)]));
   return new Map(found as [string | number, string][]);

@@ -45,7 +45,16 @@ import { isNumeric, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { asBytes, guarded, prepared, textOf } from '../store/statements';
 import { alsoSql, conditionSql } from './among';
-import { beyondObject, cellJson, holdsSql, keyArray, keyColumns, keysWithin, rowObject } from './json';
+import {
+  beyondObject,
+  cellJson,
+  holdsSql,
+  keyArray,
+  keyColumns,
+  keysWithin,
+  rowObject,
+  titled,
+} from './json';
 import { Params } from './params';
 import type { Stored } from './codec';
 import { answersOver, shownExpression, unsavedRow } from './unsaved-row';
@@ -374,9 +383,6 @@ function readRest(
   return textOf(json);
 }
 
-/** Characters of a title that a list shows: a row may be called by all that is written in it. */
-const MOST_TITLE = 400;
-
 export interface ListRequest {
   readonly search: string;
   /** Start after the entry with this key; null for the first page. */
@@ -413,10 +419,10 @@ export function readList(
   if (request.after) conditions.push(behind(db, table, order, request.after, params));
   const where = conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : '';
   const catalog = catalogOf(design);
-  const title = `substr(${displaySql(table, displayOf(table), { catalog, row: 't' })}, 1, ${MOST_TITLE})`;
+  const title = titled(displaySql(table, displayOf(table), { catalog, row: 't' }));
   const second = secondLine(design, viewer, table).map((field) =>
     field.type.kind === 'text'
-      ? `substr(t.${sqlName(field.name)}, 1, ${MOST_TITLE})`
+      ? titled(`t.${sqlName(field.name)}`)
       : cellJson(design, catalog, table, field, 't'),
   );
   const sql =
@@ -523,7 +529,7 @@ export function readChoices(
     `SELECT ${key} AS k, coalesce(${shown}, CAST(${key} AS TEXT)) AS d${list}${first} FROM ${sqlName(target.name)} AS t ` +
     `${conditions.length > 0 ? `WHERE ${conditions.join(' AND ')}` : ''}`;
   const sql =
-    `SELECT k, d${columns.map((_, i) => `, c${i}`).join('')} FROM (${found}) AS q ` +
+    `SELECT k, ${titled('d')}${columns.map((_, i) => `, CASE typeof(c${i}) WHEN 'text' THEN ${titled(`c${i}`)} ELSE c${i} END`).join('')} FROM (${found}) AS q ` +
     `ORDER BY ${best}${order}${orderKeySql('q."d"')}, k LIMIT ${params.add(request.limit)}`;
   const rows = guarded(db, sql, 2 + columns.length).all(...params.values) as [
     string | number,

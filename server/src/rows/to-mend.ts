@@ -5,7 +5,7 @@ import type { RowKey } from '@heathridge/core/rows';
 import type { FoundRow } from '../change/run';
 import type { Connection } from '../store/driver';
 import { guarded } from '../store/statements';
-import { keyColumns, rowObject } from './json';
+import { keyColumns, rowObject, titled } from './json';
 
 /** Which of the rows that a check finds are asked for: 50 from this one on, or as many as are said. */
 export const FoundPage = v.object({
@@ -38,7 +38,7 @@ export function rowsToMend(
   const catalog = catalogOf(design);
   const title = displaySql(table, asText(displayOf(table)), { catalog, row: 't' });
   const where = keyColumns(table, 't').map((column) => `${column} = ?`);
-  const sql = `SELECT ${title}, ${rowObject(design, table, 't')} || '' FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
+  const sql = `SELECT ${titled(title)}, ${rowObject(design, table, 't')} || '' FROM ${sqlName(table.name)} AS t WHERE ${where.join(' AND ')}`;
   const read = guarded(db, sql, 2);
   const rows: RowToMend[] = [];
   let letters = 0;
