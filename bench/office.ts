@@ -194,6 +194,10 @@ async function waiting(
       },
     ],
     ['the map is printed', { method: 'POST', url: `${at}/map/pdf`, body: MAP }],
+    [
+      'a note of 1,000,000 letters, half of them with accents, is saved',
+      { method: 'POST', url: `${at}/rows`, body: { changes: [hireOf('xü'.repeat(500_000))] } },
+    ],
     ['a draft of 100 tables is checked', { method: 'POST', url: `${at}/draft/check`, body: draft }],
   ];
   const cheap: Asked = { method: 'GET', url: `${at}/desk/screens/o_hireDesk/record?key=[1500]` };
