@@ -107,7 +107,7 @@ test('fifty rows are entered without the mouse, a block is pasted, and steps are
   expect(await page.evaluate(() => navigator.clipboard.readText())).toBe('First\t10\nJob 1\t1');
   await page.evaluate(() => navigator.clipboard.writeText('Pasted\t7\nAlso\tnone'));
   await page.keyboard.press('Control+v');
-  await expect(page.getByRole('dialog')).toContainText('Row 2, Pages “none”');
+  await expect(page.getByRole('dialog')).toContainText('Row 2, Pages: “none” is not a number.');
   await page.keyboard.press('Escape');
   await expect(at(0, 'First')).toBeVisible();
   await at(0, 'First').click();
