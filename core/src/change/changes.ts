@@ -93,7 +93,7 @@ export const Change = v.variant('change', [
     table: Id,
     field: Id,
     /** The place it takes among the fields, from 0. */
-    to: v.pipe(v.number(), v.integer(), v.minValue(0)),
+    to: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(10_000)),
   }),
   v.object({
     change: v.literal('splitField'),

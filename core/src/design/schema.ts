@@ -914,7 +914,7 @@ export const Settings = v.object({
   type: v.literal('settings'),
   id: Id,
   /** The format of all definitions of the file. */
-  format: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1)), FORMAT),
+  format: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1_000_000)), FORMAT),
   decimalMark: v.picklist(['.', ',']),
   groupMark: v.picklist([',', '.', ' ', '’', '']),
   currency: Currency,

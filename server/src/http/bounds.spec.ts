@@ -30,12 +30,14 @@ const BOUNDS: Readonly<Record<string, readonly string[]>> = {
 const stepsOf = ({ pipe = [] }: Schema): readonly Schema[] =>
   pipe.flatMap((step, i) => (i === 0 ? [step, ...stepsOf(step)] : [step]));
 
-/** The places in a schema at which a text, a list or a record may have any length. */
+/** The places in a schema at which a text, a list or a record may have any length, or a number that counts any size. */
 function unbounded(schema: Schema, at: string, seen = new Set<Schema>()): string[] {
   if (seen.has(schema)) return [];
   seen.add(schema);
-  const bounds = BOUNDS[schema.type];
-  const isBound = bounds === undefined || stepsOf(schema).some(({ type }) => bounds.includes(type));
+  const steps = stepsOf(schema).map((step) => step.type);
+  // A place or a count of 1e308 is whole, too, and the engine takes it for none. Values are checked by their kinds.
+  const bounds = schema.type === 'number' && steps.includes('integer') ? ['max_value'] : BOUNDS[schema.type];
+  const isBound = bounds === undefined || steps.some((step) => bounds.includes(step));
   const { entries = {}, item, items = [], options = [], wrapped, key, value, getter, type } = schema;
   const inner: (readonly [Schema, string])[] = [
     ...Object.entries(entries).map(([name, entry]) => [entry, `${at}.${name}`] as const),

@@ -649,7 +649,7 @@ export function deskRoutes(router: Router): void {
     answer: answers.Undone,
     needs: 'colleague',
     summary: 'Take back a save of one’s own, with all rows that went along with it: all of it or nothing',
-    body: v.object({ entry: v.pipe(v.number(), v.integer(), v.minValue(1)) }),
+    body: v.object({ entry: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(1e15)) }),
     handler: async ({ context, file, viewer, body: { entry } }) => {
       screenOf(viewer);
       const { clock, news } = context;

@@ -33,7 +33,7 @@ export function documentRoutes(router: Router): void {
     summary: 'Save a document; `base` is the version it was begun with, 0 for a new one',
     body: v.object({
       document: DesignDocument,
-      base: v.pipe(v.number(), v.integer(), v.minValue(0)),
+      base: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e15)),
     }),
     handler: ({ context, file, person, body: { document: body, base }, params }) => {
       if (body.id !== params['id'])

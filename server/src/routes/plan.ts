@@ -23,7 +23,7 @@ import { place, sight } from '../store/file-schema';
 
 export const Draft = v.object({
   /** The version of the design it starts from. */
-  base: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  base: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e15)),
   changes: v.pipe(v.array(Change), v.maxLength(1000)),
 });
 
@@ -165,7 +165,7 @@ export function planRoutes(router: Router): void {
     summary: 'Rows that one check of a draft finds, with the values to mend them by',
     body: v.object({
       ...Draft.entries,
-      number: v.pipe(v.number(), v.integer(), v.minValue(0)),
+      number: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9)),
       ...FoundPage.entries,
     }),
     handler: async ({ context, file, body, gone }) => {

@@ -91,7 +91,7 @@ export function queryRoutes(router: Router): void {
       query: Query,
       answers: v.optional(AnswersBody, {}),
       /** How many the last part leaves, where that is known. */
-      last: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(0))), null),
+      last: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e12))), null),
       watch: Watch,
     }),
     handler: async (call) => {

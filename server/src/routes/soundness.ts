@@ -7,7 +7,7 @@ import { watched, Watch } from '../http/watched';
 import { FoundPage } from '../rows/to-mend';
 import { assertWritable } from '../store/files';
 
-const Place = v.pipe(v.number(), v.integer(), v.minValue(0));
+const Place = v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e9));
 
 /** Whether a file keeps what it promises, whoever has written to it. */
 export function soundnessRoutes(router: Router): void {

@@ -9,7 +9,7 @@ import { keyColumns, rowObject, titled } from './json';
 
 /** Which of the rows that a check finds are asked for: 50 from this one on, or as many as are said. */
 export const FoundPage = v.object({
-  offset: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  offset: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(1e12)),
   limit: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(500)), 50),
 });
 

@@ -309,7 +309,11 @@ export class Files {
 
   /** Lets go of a file that has another in its place, with the log that was its own and would be played into that. */
   private setAside({ id, path, writer, reader, log }: Opened): void {
-    this.strays.push(writer, reader);
+    for (const stray of [writer, reader]) {
+      // What it has read, above all the schema, is of no use any more: of some 4 MB next to nothing is to stay.
+      stray.exec('PRAGMA cache_size = 1; PRAGMA writable_schema = RESET; PRAGMA shrink_memory');
+      this.strays.push(stray);
+    }
     this.open.delete(id);
     if (log === '' || placeOf(`${path}-wal`) !== log) return;
     for (const suffix of ['-wal', '-shm'])
