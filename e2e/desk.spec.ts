@@ -44,7 +44,7 @@ test('what cannot be read stays as it was typed', async ({ office, page }) => {
   await office.field(/^Born/).press('Tab');
   await expect(page.getByText('“the third of May” is not a date.')).toBeVisible();
   await expect(office.field(/^Born/)).toHaveValue('the third of May');
-  await expect(page.getByText('not saved yet')).toBeVisible();
+  await expect(page.getByText('not saved yet', { exact: true })).toBeVisible();
 
   // Leaving asks first.
   await page.locator('.entry').nth(1).click();
@@ -52,7 +52,7 @@ test('what cannot be read stays as it was typed', async ({ office, page }) => {
   await office.button('Stay here').click();
   await expect(office.field(/^Born/)).toHaveValue('the third of May');
   await office.button('Undo').click();
-  await expect(page.getByText('not saved yet')).toBeHidden();
+  await expect(page.getByText('not saved yet', { exact: true })).toBeHidden();
 });
 
 test('what is sound is saved when it is left: for the next record, for a new one, for another screen', async ({
@@ -165,7 +165,7 @@ test('what is typed and not saved is there after the page was closed, and Today 
     Object.defineProperty(document, 'visibilityState', { value: 'visible', configurable: true });
   });
   await expect(office.field(/^Phone/)).toBeFocused();
-  await expect(page.getByText('not saved yet')).toBeVisible();
+  await expect(page.getByText('not saved yet', { exact: true })).toBeVisible();
   await office.field(/^Phone/).fill('01632 960999');
   page.on('dialog', (dialog) => void dialog.accept());
   await page.reload();
@@ -179,7 +179,7 @@ test('what is typed and not saved is there after the page was closed, and Today 
   await expect(office.field(/^Phone/)).toHaveValue('01632 960999');
   await office.button(/^Save/).click();
   await office.said('is saved');
-  await expect(page.getByText('not saved yet')).toBeHidden();
+  await expect(page.getByText('not saved yet', { exact: true })).toBeHidden();
   await page.getByRole('tab', { name: 'Today' }).click();
   await expect(page.getByRole('region', { name: 'What you worked on last' })).toContainText(
     'Players · changed',

@@ -40,7 +40,7 @@ import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
 import { isFailing, isFull, isUnwritable, keepPrivate } from './store/private';
-import { migrate, openForWriting, ormOver } from './store/driver';
+import { KEPT_BY_SERVER, migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
 import type { Context } from './http/context';
@@ -121,7 +121,7 @@ export async function buildApp({
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   keepPrivate(data);
-  const registryConnection = openForWriting(join(data, 'registry.db'));
+  const registryConnection = openForWriting(join(data, 'registry.db'), KEPT_BY_SERVER);
   const registry = ormOver(registryConnection);
   migrate(registry, 'registry');
   const context: Context = {

@@ -193,6 +193,9 @@ const unitless = (text: string, unit: string | null | undefined): string => {
 /** Characters (units of UTF-16) of one value: a book has fewer, and lists of such rows must still be sent. */
 export const MOST_TEXT = 2 ** 20;
 
+/** Characters that are sent of a text which is too long to be sent whole: several lines, by which it is known. */
+export const BEGINNING_OF_TEXT = 1000;
+
 /** Only characters of which nothing need be asked. */
 // eslint-disable-next-line no-control-regex
 const ASCII = /^[\x01-\x7f]*$/;

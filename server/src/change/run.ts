@@ -13,6 +13,7 @@ import {
 import { storedFields, type Design, type Field, type Stored } from '@heathridge/core/design';
 import { sqlName } from '@heathridge/core/expression';
 import type { CountingPart } from '@heathridge/core/query';
+import { BEGINNING_OF_TEXT } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { isOfMachine } from '../store/private';
 import { guarded, only } from '../store/statements';
@@ -119,11 +120,8 @@ export function runChecks(
   return { notices, findings, unread, clear: !stopped && findings.length === 0 };
 }
 
-/** Characters of a value that are told of a row which is found. */
-const MOST_OF_VALUE = 1000;
-
 export function sampleOf(db: Connection, sql: string, limit: number, offset: number): FoundRow[] {
-  const short = `CASE typeof(v) WHEN 'text' THEN substr(v, 1, ${MOST_OF_VALUE}) ELSE v END`;
+  const short = `CASE typeof(v) WHEN 'text' THEN substr(v, 1, ${BEGINNING_OF_TEXT}) ELSE v END`;
   const rows = guarded(db, `WITH "~s"(k, v) AS (${sql}) SELECT k, ${short} FROM "~s"`, 2).all(
     limit,
     offset,

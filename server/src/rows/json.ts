@@ -21,7 +21,7 @@ import {
   type Table,
 } from '@heathridge/core/design';
 import type { Need } from '@heathridge/core/form';
-import { MOST_TEXT } from '@heathridge/core/values';
+import { BEGINNING_OF_TEXT, MOST_TEXT } from '@heathridge/core/values';
 
 /**
  * SQL for a field's value as JSON: decimals as text, ticks as true or false, a lookup as
@@ -50,9 +50,6 @@ const MOST_TITLE = 400;
 /** SQL for the text by which a row is called, or its beginning. */
 export const titled = (text: string): string => `substr(${text}, 1, ${MOST_TITLE})`;
 
-/** Characters that are sent of a text which is longer than a field takes by now. */
-const BEGINNING = 1000;
-
 /** Whether nothing but what fits into a field at all keeps a text short. */
 const mayBeLong = ({ type }: Field): boolean =>
   type.kind === 'longText' || (type.kind === 'text' && type.most === undefined);
@@ -60,7 +57,7 @@ const mayBeLong = ({ type }: Field): boolean =>
 /** SQL for a text, or for its beginning where it is longer than a field takes: see the API's `BeginningCell`. */
 const longJson = (own: string): string =>
   // How many bytes it has stands before it; only of a long one characters have to be counted.
-  `json(CASE WHEN octet_length(${own}) > ${MOST_TEXT} AND length(${own}) > ${MOST_TEXT} THEN json_object('beginning', substr(${own}, 1, ${BEGINNING}), 'length', length(${own})) ELSE json_quote(${own}) END)`;
+  `json(CASE WHEN octet_length(${own}) > ${MOST_TEXT} AND length(${own}) > ${MOST_TEXT} THEN json_object('beginning', substr(${own}, 1, ${BEGINNING_OF_TEXT}), 'length', length(${own})) ELSE json_quote(${own}) END)`;
 
 /** Bytes of long texts that are sent at once of several rows: whoever asked asks for the rest. */
 const MOST_AT_ONCE = 4 * 1024 * 1024;

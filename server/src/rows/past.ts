@@ -1,6 +1,6 @@
 import { catalogOf, lookupText, type Design, type Field, type Table } from '@heathridge/core/design';
 import type { RowKey } from '@heathridge/core/rows';
-import type { Value } from '@heathridge/core/values';
+import { BEGINNING_OF_TEXT, type Value } from '@heathridge/core/values';
 import type { Connection } from '../store/driver';
 import { guarded, prepared } from '../store/statements';
 import type { Row } from '../store/history';
@@ -33,8 +33,6 @@ export interface PastOfRow {
 const MOST_OF_ROW = 200;
 /** Characters of long texts that are told of one row: of those that happened to it before, the beginnings. */
 const MOST_LONG = 2 * 1024 * 1024;
-/** Characters of a text that is long, and of its beginning. */
-const LONG = 1000;
 
 /** What happened to a row, the newest first: who changed which field when, from what to what. */
 export function pastOfRow(db: Connection, design: Design, table: Table, key: RowKey): PastOfRow[] {
@@ -50,8 +48,8 @@ export function pastOfRow(db: Connection, design: Design, table: Table, key: Row
   const text = shownTexts(db, design);
   let left = MOST_LONG;
   const shown = (field: Field, value: Value): PastValue => {
-    if (typeof value !== 'string' || value.length <= LONG) return text(field, value);
-    if (value.length > left) return { value: `${value.slice(0, LONG)}…`, cut: value.length };
+    if (typeof value !== 'string' || value.length <= BEGINNING_OF_TEXT) return text(field, value);
+    if (value.length > left) return { value: `${value.slice(0, BEGINNING_OF_TEXT)}…`, cut: value.length };
     left -= value.length;
     return { value };
   };

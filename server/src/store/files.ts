@@ -13,6 +13,7 @@ import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
   migrate,
+  KEPT_BY_SERVER,
   openForReading,
   openForWriting,
   ormOver,
@@ -272,7 +273,7 @@ export class Files {
     if (known) this.setAside(known);
     if (!/^f_\w+$/.test(id) || !existsSync(path))
       throw new Problem('not-found', 'This file is not there (any more).');
-    const writer = openForWriting(path);
+    const writer = openForWriting(path, KEPT_BY_SERVER);
     const orm = ormOver(writer);
     const copies = join(this.data, 'copies', id);
     let design: Design;
@@ -286,7 +287,7 @@ export class Files {
       throw error;
     }
     writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
-    const reader = openForReading(path);
+    const reader = openForReading(path, KEPT_BY_SERVER);
     const seen = dataVersion(writer);
     const [inode, log] = [placeOf(path), placeOf(`${path}-wal`)];
     const opened: Opened = {
