@@ -39,7 +39,7 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
-import { isFailing, isFull, isUnwritable, keepPrivate } from './store/private';
+import { isFailing, isFull, isHeld, isUnwritable, keepPrivate } from './store/private';
 import { KEPT_BY_SERVER, migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
@@ -121,7 +121,7 @@ export async function buildApp({
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   keepPrivate(data);
-  const registryConnection = openForWriting(join(data, 'registry.db'), KEPT_BY_SERVER);
+  const registryConnection = openForWriting(join(data, 'registry.db'), { kept: KEPT_BY_SERVER });
   const registry = ormOver(registryConnection);
   migrate(registry, 'registry');
   const context: Context = {
@@ -139,6 +139,8 @@ export async function buildApp({
   // Whoever has it open reads all of it anew.
   context.files.onReplaced = (id) =>
     context.news.tell(id, { account: '', by: '', entry: null, tables: [], design: true });
+
+  context.jobs.placeAt = (path) => context.files.placeAt(path);
 
   const server = Fastify({
     logger: log ? { level: 'warn' } : false,
@@ -291,7 +293,7 @@ function asProblem(error: FastifyError, bodyLimit = MOST_BODY): Problem {
   if (error.statusCode === 429) return new Problem('too-many', 'Too many tries. Please wait a minute.');
   if (error instanceof DesignMoved)
     return new Problem('changing', 'The design of this file is being changed at this moment: try again.');
-  if (/^SQLITE_BUSY/.test((error as { code?: string }).code ?? ''))
+  if (isHeld(error))
     return new Problem(
       'changing',
       'Another program is using this file. What you typed is kept: try again when that program has let it go.',

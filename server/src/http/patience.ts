@@ -1,5 +1,6 @@
 import { setTimeout } from 'node:timers/promises';
 import type { JobPool } from '../jobs/pool';
+import { isHeld } from '../store/private';
 import { DesignMoved } from '../store/versions';
 
 /** Design changes that may happen in a row while one call is answered. */
@@ -10,8 +11,6 @@ const MOST_WAIT = 5000;
 const MOST_WAIT_FOR_OURS = 60_000;
 /** Milliseconds between two tries. */
 const WAIT = 60;
-
-const isHeld = (error: unknown): boolean => /^SQLITE_BUSY/.test((error as { code?: string }).code ?? '');
 
 /**
  * Does some work on the file at a path once more when its design has changed meanwhile: what was sent is then checked

@@ -187,7 +187,11 @@ export class Router {
           // What comes in pieces comes but once.
           request.body instanceof Readable
             ? work()
-            : patiently(context.jobs, () => (role === null ? null : call.file.path), work),
+            : patiently(
+                context.jobs,
+                () => (role === null ? null : context.files.path(params['file']!)),
+                work,
+              ),
         );
         // Before it is acknowledged: a file can be taken away at any moment.
         if (method !== 'GET' && role !== null) context.files.assertThere(params['file']!);

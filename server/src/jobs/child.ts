@@ -13,11 +13,11 @@ import { saveApart } from '../rows/save';
 import { loadPackage, openPackage } from '../sheets/package';
 import { SheetError } from '../sheets/sheet-error';
 import { bringIn } from '../sheets/write';
-import { placeOf } from '../store/place';
+import { awaitAt, endUnlessItStands, placeOf, standsAt } from '../store/place';
 import { openForReading, type Connection } from '../store/driver';
 import { KnownDesigns, type SentDesign } from './designs';
 import { prepared } from '../store/statements';
-import { DesignMoved } from '../store/versions';
+import { dataVersion, DesignMoved } from '../store/versions';
 import { runTask, TaskError, type Task } from './tasks';
 
 /** Bytes of a file that a job maps into memory at most. */
@@ -29,6 +29,8 @@ const HELD = 512 * 2 ** 20;
 /** What the pool sends, and what comes back. */
 export interface JobMessage {
   readonly path: string;
+  /** Which file is to be found there, where that matters; see {@link placeOf}. */
+  readonly place?: string | undefined;
   /** Without its design, where it has one. */
   readonly task: Task;
   readonly design?: SentDesign | undefined;
@@ -131,11 +133,14 @@ function reading(path: string): Connection {
   const db = openForReading(path);
   // Long reads go over whole tables once: mapped pages save a system call and a copy each.
   db.exec(`PRAGMA mmap_size = ${MAPPED}; PRAGMA hard_heap_limit = ${HELD}`);
+  // With the first that is read of it the engine takes the log that lies beside it.
+  dataVersion(db);
+  endUnlessItStands(path);
   open = { path, place, db };
   return db;
 }
 
-process.on('message', ({ path, task, limit, design }: JobMessage) => {
+process.on('message', ({ path, place, task, limit, design }: JobMessage) => {
   clearTimeout(idle);
   // Before it is said that the job has begun: a process that has to end here leaves it to another.
   if (open && (open.path !== path || open.place !== placeOf(path))) letGo();
@@ -151,6 +156,9 @@ process.on('message', ({ path, task, limit, design }: JobMessage) => {
   if (isAlone()) process.exit(1);
   Promise.resolve()
     .then((): unknown => {
+      awaitAt(path, place);
+      // The server does not know yet that there is another: the log that lies beside it is that of the one before.
+      if (!standsAt(path)) throw new DesignMoved();
       // Changes of the design open the file for writing themselves.
       if (task.task === 'save') return saveApart(path, task.design, task.order, tell);
       if (task.task === 'keep attachment') return keepAttachment(path, task.design, task.order);

@@ -113,6 +113,11 @@ export class JobPool {
   /** Jobs that write, by the file to which they do. */
   private readonly writing = new Map<string, number>();
   private closed = false;
+  /**
+   * Which file on the disk is the one at a path to whoever asks for a job: no job is done on one that was put in its place
+   * meanwhile. Undefined where that does not matter.
+   */
+  placeAt: (path: string) => string | undefined = () => undefined;
 
   constructor(private readonly mostJobs = MOST_JOBS) {}
 
@@ -125,13 +130,14 @@ export class JobPool {
     task: T,
     { signal, limit = 60_000, tell, queue = queueOf(task) }: JobOptions = {},
   ): Promise<Results[T['task']]> {
+    const place = this.placeAt(path);
     const line = this.lines[queue];
     const who = caller.getStore() ?? '';
     await line.enter(who, signal, gaveUp);
     try {
       if (signal?.aborted) throw gaveUp();
       if (writes(task)) this.writing.set(path, (this.writing.get(path) ?? 0) + 1);
-      return (await this.job(path, task, signal, limit, tell)) as Results[T['task']];
+      return (await this.job({ path, place, task, limit }, signal, tell)) as Results[T['task']];
     } finally {
       if (writes(task)) this.writing.set(path, (this.writing.get(path) ?? 1) - 1);
       if (this.writing.get(path) === 0) this.writing.delete(path);
@@ -239,14 +245,12 @@ export class JobPool {
   }
 
   private async job(
-    path: string,
-    task: Task,
+    message: JobMessage,
     signal: AbortSignal | undefined,
-    limit: number,
     tell: Tell | undefined,
   ): Promise<unknown> {
     if (this.closed) throw gaveUp();
-    const message: JobMessage = { path, task, limit };
+    const { task } = message;
     for (let turn = 1; ; turn++) {
       const ended = await this.once(message, signal, tell);
       // A child that went before it had begun has done nothing: another does it.

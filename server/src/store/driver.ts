@@ -8,6 +8,7 @@ import { BetterSQLiteSession } from 'drizzle-orm/better-sqlite3/session';
 import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
 import { letter, mark } from './file-schema';
 import { fillLetters, fillMarks } from '@heathridge/core/expression';
+import { endUnlessItStands } from './place';
 import { inTransaction } from './statements';
 
 export type Connection = Database.Database;
@@ -23,6 +24,14 @@ export const APPLICATION_ID = 0x48524447;
  */
 export const STUB_OF_FULL_DISK = 'HEATHRIDGE_STUB_OF_FULL_DISK';
 
+/** How a file is opened. */
+export interface Opening {
+  /** Milliseconds that the engine waits for somebody else who holds it, in which this process does nothing else. */
+  readonly patience?: number;
+  /** KiB of its pages that are kept in memory. */
+  readonly kept?: number;
+}
+
 /** KiB of pages that the connection of a job may keep: it walks through whole tables, and there are few jobs at once. */
 const KEPT_BY_JOB = 32_000;
 
@@ -33,11 +42,20 @@ const KEPT_BY_JOB = 32_000;
 export const KEPT_BY_SERVER = 8000;
 
 /** Opens a file for writing: write-ahead log, every commit on disk, foreign keys on. */
-export function openForWriting(path: string, kept = KEPT_BY_JOB): Connection {
+export function openForWriting(
+  path: string,
+  { patience = 5000, kept = KEPT_BY_JOB }: Opening = {},
+): Connection {
   const db = new Database(path);
-  // The patience comes first: to change to the log the file may have to wait for whoever is just leaving it.
-  db.exec(`PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;
-    PRAGMA trusted_schema = ON; PRAGMA cache_size = -${kept};`);
+  try {
+    // The patience comes first: to change to the log the file may have to wait for whoever is just leaving it.
+    db.exec(`PRAGMA busy_timeout = ${patience}; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;
+      PRAGMA foreign_keys = ON; PRAGMA trusted_schema = ON; PRAGMA cache_size = -${kept};`);
+  } catch (error) {
+    db.close();
+    throw error;
+  }
+  endUnlessItStands(path);
   const most = Number(process.env[STUB_OF_FULL_DISK] ?? 0);
   if (most > 0) db.exec(`PRAGMA max_page_count = ${most}`);
   return db;
@@ -59,9 +77,12 @@ export const uriOf = (path: string): string =>
  * Opens a file for reading only. The driver ignores its own read-only option, so this is the engine's
  * `mode=ro`, which refuses every write.
  */
-export function openForReading(path: string, kept = KEPT_BY_JOB): Connection {
+export function openForReading(
+  path: string,
+  { patience = 5000, kept = KEPT_BY_JOB }: Opening = {},
+): Connection {
   const db = new Database(uriOf(path));
-  db.exec(`PRAGMA busy_timeout = 5000; PRAGMA cache_size = -${kept};`);
+  db.exec(`PRAGMA busy_timeout = ${patience}; PRAGMA cache_size = -${kept};`);
   return db;
 }
 

@@ -21,7 +21,7 @@ import {
   type Orm,
 } from './driver';
 import { placeOf } from './place';
-import { isOfMachine } from './private';
+import { isHeld, isOfMachine } from './private';
 import { dataVersion, storedVersion } from './versions';
 import { access, account, file } from './registry-schema';
 
@@ -79,10 +79,12 @@ const TAKEN_AWAY =
   'The database file of this name is not in its place any more: somebody has moved, renamed or deleted it on the server.';
 
 /**
- * Milliseconds a save waits within the engine for another program that is writing: nothing else happens meanwhile, for
- * nobody. Longer waits are the router's, which lets others go on.
+ * Milliseconds that a save, or whoever opens a file, waits within the engine for another program that holds it: nothing
+ * else happens meanwhile, for nobody. Longer waits are the router's, which lets others go on.
  */
 const PATIENCE = 25;
+/** Milliseconds after which it is tried again to open a file that was held. */
+const NEXT_TRY = 100;
 
 /** Throws a `changing` problem while the design of a file is being changed. */
 export function assertWritable({ changing }: OpenFile): void {
@@ -103,6 +105,10 @@ export class Files {
    * the log of the new one for its own then, and delete it.
    */
   private readonly strays: Connection[] = [];
+  /** Files that have others in their places now, which are not open yet. */
+  private readonly replaced = new Set<string>();
+  /** Files that somebody else held when they were to be opened, and when that is tried again. */
+  private readonly held = new Map<string, { readonly error: unknown; readonly until: number }>();
   /** Hears of files that were replaced by others. */
   onReplaced: (id: string) => void = () => undefined;
 
@@ -273,7 +279,20 @@ export class Files {
     if (known) this.setAside(known);
     if (!/^f_\w+$/.test(id) || !existsSync(path))
       throw new Problem('not-found', 'This file is not there (any more).');
-    const writer = openForWriting(path, KEPT_BY_SERVER);
+    const held = this.held.get(id);
+    if (held && performance.now() < held.until) throw held.error;
+    try {
+      return this.openAt(id, path);
+    } catch (error) {
+      // Many may wait for it: one try is enough for all of them.
+      if (isHeld(error)) this.held.set(id, { error, until: performance.now() + NEXT_TRY });
+      throw error;
+    }
+  }
+
+  private openAt(id: string, path: string): OpenFile {
+    const opening = { patience: PATIENCE, kept: KEPT_BY_SERVER };
+    const writer = openForWriting(path, opening);
     const orm = ormOver(writer);
     const copies = join(this.data, 'copies', id);
     let design: Design;
@@ -286,8 +305,7 @@ export class Files {
       writer.close();
       throw error;
     }
-    writer.exec(`PRAGMA busy_timeout = ${PATIENCE}`);
-    const reader = openForReading(path, KEPT_BY_SERVER);
+    const reader = openForReading(path, opening);
     const seen = dataVersion(writer);
     const [inode, log] = [placeOf(path), placeOf(`${path}-wal`)];
     const opened: Opened = {
@@ -304,7 +322,8 @@ export class Files {
       log,
     };
     this.open.set(id, opened);
-    if (known) this.onReplaced(id);
+    this.held.delete(id);
+    if (this.replaced.delete(id)) this.onReplaced(id);
     return opened;
   }
 
@@ -316,6 +335,7 @@ export class Files {
       this.strays.push(stray);
     }
     this.open.delete(id);
+    this.replaced.add(id);
     if (log === '' || placeOf(`${path}-wal`) !== log) return;
     for (const suffix of ['-wal', '-shm'])
       if (existsSync(path + suffix)) renameSync(path + suffix, `${path}${suffix}.stray`);
@@ -329,6 +349,11 @@ export class Files {
     const opened = this.open.get(id);
     if (opened && placeOf(opened.path) !== opened.inode)
       throw new Problem('not-found', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
+  }
+
+  /** Which file on the disk is the one at a path to this server; undefined where it has none open there. */
+  placeAt(path: string): string | undefined {
+    return [...this.open.values()].find((opened) => opened.path === path)?.inode;
   }
 
   /**
@@ -398,7 +423,8 @@ export class Files {
     for (const suffix of ['', '-wal', '-shm']) rmSync(this.path(id) + suffix, { force: true });
   }
 
-  private path(id: string): string {
+  /** Where a file lies, whether it is open or not. */
+  path(id: string): string {
     return join(this.folder, `${id}.db`);
   }
 }

@@ -19,6 +19,10 @@ export const isFull = (error: unknown): boolean =>
 export const isFailing = (error: unknown): boolean =>
   /^(SQLITE_IOERR\w*|EIO)$/.test((error as { readonly code?: string }).code ?? '');
 
+/** Whether an error says that somebody else holds a file: another program, or a job of ours. */
+export const isHeld = (error: unknown): boolean =>
+  /^SQLITE_BUSY\w*$/.test((error as { readonly code?: string }).code ?? '');
+
 /**
  * Whether an error is trouble of the machine, and says nothing of what was asked for: such a one is never put into words
  * about a sheet, a draft or a file that is taken in.
@@ -27,7 +31,8 @@ export const isOfMachine = (error: unknown): boolean =>
   isFull(error) ||
   isUnwritable(error) ||
   isFailing(error) ||
-  /^(SQLITE_(BUSY|NOMEM)\w*|EMFILE|ENFILE)$/.test((error as { readonly code?: string }).code ?? '');
+  isHeld(error) ||
+  /^(SQLITE_NOMEM\w*|EMFILE|ENFILE)$/.test((error as { readonly code?: string }).code ?? '');
 
 /** What other accounts of the machine may do: nothing. */
 const OTHERS = 0o077;

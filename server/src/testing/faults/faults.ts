@@ -299,8 +299,8 @@ async function soundness(
   return found;
 }
 
-/** Minutes after its start from which on a server is warm. */
-const WARM = 1;
+/** Minutes after its start from which on a server is warm: it keeps of the files in use what it may keep of them. */
+const WARM = 3;
 
 /**
  * Megabytes a minute by which the server grew, by the least squares over the longest time that one process of it was
