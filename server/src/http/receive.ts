@@ -1,7 +1,6 @@
-import { createWriteStream } from 'node:fs';
 import { Readable, Transform } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import { Problem } from '../problem';
+import { intoFile } from '../store/into-file';
 import { isOfMachine } from '../store/private';
 
 /** Types of bodies that are not read as a whole: they go to disk as they come. */
@@ -25,7 +24,7 @@ export async function receiveBody(body: unknown, path: string, type: string, mos
     },
   });
   try {
-    await pipeline(body, counted, createWriteStream(path, { highWaterMark: AT_ONCE }));
+    await intoFile(path, [body, counted], { atOnce: AT_ONCE });
   } catch (error) {
     if (error instanceof Problem || isOfMachine(error)) throw error;
     // Whoever sends has gone: nobody reads the answer, but it is no defect of ours either.

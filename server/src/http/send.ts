@@ -1,6 +1,16 @@
 import { createReadStream, rmSync } from 'node:fs';
 import type { FastifyReply } from 'fastify';
 
+/** Has a file made that is sent once; gives what the work gives. Where it cannot be made, what was begun of it goes. */
+export async function madeAt<T>(path: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    rmSync(path, { force: true });
+    throw error;
+  }
+}
+
 /** Sends a file that was made for this answer alone, and takes it away. */
 export function sendOnce(reply: FastifyReply, path: string): FastifyReply {
   const stream = createReadStream(path);

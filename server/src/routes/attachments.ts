@@ -5,7 +5,7 @@ import { Problem } from '../problem';
 import type { Call, Router } from '../http/routes';
 import { patiently } from '../http/patience';
 import { BYTES, receiveBody } from '../http/receive';
-import { sendOnce } from '../http/send';
+import { madeAt, sendOnce } from '../http/send';
 import { attachedBytes, bytesOf, knownAttachment, MOST_ATTACHED, MOST_BYTES } from '../rows/attachments';
 import { assertWritable } from '../store/files';
 
@@ -95,7 +95,7 @@ async function sendAttachment(
   const { clock, jobs, sheets } = context;
   const to = sheets.placeFor(clock.id('a'), 'part');
   const { version } = file.design;
-  const isThere = await jobs.run(file.path, { task: 'read attachment', version, id, to }, { signal });
-  if (!isThere) throw lost;
+  const task = { task: 'read attachment', version, id, to } as const;
+  if (!(await madeAt(to, () => jobs.run(file.path, task, { signal })))) throw lost;
   return sendOnce(named().header('content-length', size), to);
 }

@@ -1,11 +1,10 @@
-import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
 import { differences, fromFolder } from '@heathridge/core/exchange';
 import { MOST_TIME } from '../change/apply';
 import { receiveBody, SHEET } from '../http/receive';
-import { sendOut } from '../http/send';
+import { madeAt, sendOut } from '../http/send';
 import type { Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { applyDraft } from '../plan/apply-draft';
@@ -27,13 +26,8 @@ export function packageRoutes(router: Router): void {
       const title = files.name(params['file']!);
       const path = sheets.placeFor(clock.id('s'), 'zip');
       const order = { path, title, created: clock.now() };
-      try {
-        const task = { task: 'pack', design: file.design, order } as const;
-        await jobs.run(file.path, task, { signal: gone, limit: MOST_TIME });
-      } catch (error) {
-        rmSync(path, { force: true });
-        throw error;
-      }
+      const task = { task: 'pack', design: file.design, order } as const;
+      await madeAt(path, () => jobs.run(file.path, task, { signal: gone, limit: MOST_TIME }));
       return sendOut(reply, path, 'application/zip', `${title}.zip`);
     },
   });

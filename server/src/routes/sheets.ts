@@ -1,4 +1,4 @@
-import { createReadStream, existsSync, rmSync } from 'node:fs';
+import { createReadStream, existsSync } from 'node:fs';
 import { eq } from 'drizzle-orm';
 import * as v from 'valibot';
 import * as answers from '@heathridge/core/api';
@@ -8,7 +8,7 @@ import { Address, BringPlan, Remembered, SheetStyle } from '@heathridge/core/she
 import { MOST_TIME } from '../change/apply';
 import { todayIn } from '../http/context';
 import { receiveBody, SHEET } from '../http/receive';
-import { sendOut } from '../http/send';
+import { madeAt, sendOut } from '../http/send';
 import type { Call, Router } from '../http/routes';
 import { watched, Watch } from '../http/watched';
 import { Problem } from '../problem';
@@ -275,18 +275,15 @@ export function sheetRoutes(router: Router): void {
       const path = context.sheets.placeFor(context.clock.id('s'), form);
       const asked = { search, conditions, today: todayIn(context, file) };
       const order = { form, tables: [{ table: table.id, fields, asked, sort }], whole: false, path };
-      try {
-        await watched(call, body.watch, (options) =>
+      await madeAt(path, () =>
+        watched(call, body.watch, (options) =>
           context.jobs.run(
             file.path,
             { task: 'take out', design: file.design, order },
             { ...options, limit: MOST_TIME },
           ),
-        );
-      } catch (error) {
-        rmSync(path, { force: true });
-        throw error;
-      }
+        ),
+      );
       return sendOut(reply, path, OUT_TYPES[form], `${table.plural}.${form}`);
     },
   });
@@ -307,13 +304,8 @@ export function sheetRoutes(router: Router): void {
         sort: [],
       }));
       const order = { form: form.output, tables, whole: true, path };
-      try {
-        const task = { task: 'take out', design: file.design, order } as const;
-        await context.jobs.run(file.path, task, { signal: gone, limit: MOST_TIME });
-      } catch (error) {
-        rmSync(path, { force: true });
-        throw error;
-      }
+      const task = { task: 'take out', design: file.design, order } as const;
+      await madeAt(path, () => context.jobs.run(file.path, task, { signal: gone, limit: MOST_TIME }));
       const name = context.files.name(params['file']!);
       return sendOut(reply, path, OUT_TYPES[form.output], `${name}.${form.output}`);
     },

@@ -1,13 +1,12 @@
-import { createWriteStream } from 'node:fs';
 import { lookup } from 'node:dns';
 import { request as plain, STATUS_CODES, type IncomingMessage } from 'node:http';
 import { request as secure } from 'node:https';
 import { isIP, type LookupFunction } from 'node:net';
 import { Transform } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib';
 import { addressProblem } from '@heathridge/core/sheet';
 import type { Tell } from '../change/run';
+import { intoFile } from '../store/into-file';
 import { hostOf, isAllowed, isOpen, type Reach } from './reach';
 import { SheetError } from './sheet-error';
 
@@ -206,11 +205,10 @@ async function received(
   });
   // Asked for nothing packed, some pack it all the same.
   const packing = (answer.headers['content-encoding'] ?? 'identity').toLowerCase();
-  const to = createWriteStream(path);
   try {
-    if (packing === 'identity') await pipeline(answer, counted, to, { signal });
+    if (packing === 'identity') await intoFile(path, [answer, counted], { signal });
     else if (packing in UNPACKING)
-      await pipeline(answer, UNPACKING[packing as keyof typeof UNPACKING](), counted, to, { signal });
+      await intoFile(path, [answer, UNPACKING[packing as keyof typeof UNPACKING](), counted], { signal });
     else
       throw new SheetError(`${url.host} packs what it sends in a way that is not known here (${packing}).`);
   } catch (error) {

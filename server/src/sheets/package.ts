@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
-import { closeSync, createWriteStream, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
+import { closeSync, mkdirSync, openSync, readFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
-import { pipeline } from 'node:stream/promises';
+import type { Readable } from 'node:stream';
 import { strToU8, Zip, ZipDeflate, ZipPassThrough } from 'fflate';
 import Papa from 'papaparse';
 import { open, type Entry, type ZipFile } from 'yauzl';
@@ -24,6 +24,7 @@ import { toStored, type Stored } from '../rows/codec';
 import { engineError, isConstraintError } from '../rows/engine-error';
 import { eachRow } from '../rows/window';
 import { openForWriting, type Connection } from '../store/driver';
+import { intoFile } from '../store/into-file';
 import { guarded, only, prepared, rollBack } from '../store/statements';
 import { delimitedRows } from './delimited';
 import { SheetError } from './sheet-error';
@@ -191,13 +192,13 @@ export async function openPackage(path: string, folder: string): Promise<OpenedP
       if (fileName.endsWith('/')) return;
       const isDefinition =
         fileName.startsWith(DEFINITION) || fileName === NUMBERS || fileName === 'datapackage.json';
-      const stream = await new Promise<NodeJS.ReadableStream>((done, fail) =>
+      const stream = await new Promise<Readable>((done, fail) =>
         zip.openReadStream(entry, (error, opened) => (error ? fail(error) : done(opened))),
       );
       if (!isDefinition) {
         const place = join(folder, String(entries));
         files[fileName] = place;
-        await pipeline(stream, createWriteStream(place, { mode: 0o600 }));
+        await intoFile(place, [stream]);
         return;
       }
       definitionBytes += uncompressedSize;
