@@ -1,3 +1,4 @@
+import type { IncomingMessage } from 'node:http';
 import { connect, type Socket } from 'node:net';
 import { gzipSync } from 'node:zlib';
 import type { AddressInfo } from 'node:net';
@@ -8,6 +9,7 @@ import { join } from 'node:path';
 import { buildApp, type App } from '../app';
 import { stillClock } from '../testing/office';
 import { QUERY, ROUTES } from '../testing/routes';
+import { until } from '../testing/until';
 import { assertShallow, MOST_DEEP } from './json-body';
 import { MOST_UPLOADS } from './routes';
 
@@ -141,6 +143,12 @@ describe('a request, before its body is read', () => {
 
   it('may not be held open by one person as often as she likes', async () => {
     const url = `/api/files/${file}/attachments?name=a.bin`;
+    let [come, gone] = [0, 0];
+    const count = (request: IncomingMessage): void => {
+      come++;
+      request.once('close', () => gone++);
+    };
+    app.server.server.on('request', count);
     const held = Array.from({ length: MOST_UPLOADS }, () => {
       const socket = connect(port, '127.0.0.1');
       socket.on('error', () => undefined);
@@ -150,7 +158,8 @@ describe('a request, before its body is read', () => {
       );
       return socket;
     });
-    await new Promise((done) => setTimeout(done, 300));
+    await until(() => come === MOST_UPLOADS);
+    app.server.server.off('request', count);
     const one = { who: token, type: 'application/octet-stream', body: 'abc' };
     const more = await ask('POST', url, { ...one, length: 25_000_000 });
     expect([more.status, more.closed]).toEqual([429, true]);
@@ -162,7 +171,7 @@ describe('a request, before its body is read', () => {
     });
     expect(query.status).toBe(200);
     held[0]!.destroy();
-    await new Promise((done) => setTimeout(done, 300));
+    await until(() => gone > 0);
     expect((await ask('POST', url, one)).status).toBe(200);
     for (const socket of held) socket.destroy();
   });

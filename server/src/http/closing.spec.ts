@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { makeDemo, SIGN_INS } from '@heathridge/demo';
 import { buildApp, type App } from '../app';
 import { stillClock } from '../testing/office';
+import { until } from '../testing/until';
 
 describe('a server that is to end', () => {
   let app: App;
@@ -37,10 +38,13 @@ describe('a server that is to end', () => {
       .run(path, { task: 'anchors', version: design.version, columns: 1, sql })
       .catch((error: unknown) => error);
   };
-  const pause = (time: number): Promise<void> => new Promise((done) => setTimeout(done, time));
+  /** Whether a child is at work. */
+  const isWorking = (): boolean => [...app.context.jobs['alive']].some((child) => child['running']?.begun);
 
   it('cuts off what hangs: an upload that stands still, a query that runs for hours, a line of news', async () => {
     const { port } = new URL(at);
+    let asked = 0;
+    app.server.server.on('request', () => asked++);
     const upload = connect(Number(port), '127.0.0.1');
     upload.on('error', () => undefined);
     const gone = new Promise((done) => upload.once('close', done));
@@ -52,8 +56,9 @@ describe('a server that is to end', () => {
       headers: { authorization: `Bearer ${token}` },
     });
     expect(news.status).toBe(200);
+    await until(() => asked === 2);
     const read = reading(HOURS);
-    await pause(500);
+    await until(isWorking);
     // Without a cut none of them would ever end.
     await app.close(300);
     await gone;
@@ -63,10 +68,11 @@ describe('a server that is to end', () => {
   });
 
   it('lets what is being done end first', async () => {
+    const run = spyOn(app.context.jobs, 'run').and.callThrough();
     const asked = fetch(`${at}/api/files/${file}/whole/json`, {
       headers: { authorization: `Bearer ${token}` },
     });
-    await pause(50);
+    await until(() => run.calls.any());
     await app.close();
     const answer = await asked;
     expect(answer.status).toBe(200);

@@ -2,6 +2,7 @@ import { Problem } from '../problem';
 import { openForReading } from '../store/driver';
 import { Office } from '../testing/office';
 import { caller } from './caller';
+import { until } from '../testing/until';
 import { JobPool } from './pool';
 
 describe('the pool of jobs', () => {
@@ -21,6 +22,7 @@ describe('the pool of jobs', () => {
     await office.close();
   });
 
+  const isWorking = (of: JobPool): boolean => [...of['alive']].some((child) => child['running']?.begun);
   const refusal = (work: Promise<unknown>): Promise<unknown> =>
     work.then(
       () => 'done',
@@ -152,8 +154,7 @@ describe('the pool of jobs', () => {
     const few = new JobPool();
     const work = refusal(few.run(office.path, slow()));
     // Until it has begun another would do it.
-    while (![...few['alive']].some((child) => child['running']?.begun))
-      await new Promise((done) => setTimeout(done, 50));
+    await until(() => isWorking(few));
     const pids = [...few['alive']].map(({ pid }) => pid!);
     expect(pids.length).toBeGreaterThan(0);
     for (const pid of pids) process.kill(pid, 'SIGKILL');
@@ -179,16 +180,15 @@ describe('the pool of jobs', () => {
       jasmine.objectContaining({ type: 'stopped' }),
     );
     // The one that was started ahead of the next need has its end still to come.
-    for (let waited = 0; few['alive'].size > 0 && waited < 100; waited++)
-      await new Promise((done) => setTimeout(done, 50));
-    expect([few['alive'].size, few['idle'].length]).toEqual([0, 0]);
+    await until(() => few['alive'].size === 0);
+    expect(few['idle']).toEqual([]);
     few.close();
   });
 
   it('ends all children when it is closed, also those that work', async () => {
     const few = new JobPool();
     const work = refusal(few.run(office.path, slow()));
-    await new Promise((done) => setTimeout(done, 500));
+    await until(() => isWorking(few));
     await few.close();
     expect(((await work) as Problem).type).toBe('stopped');
     expect(few['alive'].size).toBe(0);
