@@ -91,7 +91,9 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
   }, 1000);
   await served.start();
   const until = performance.now() + seconds * 1000;
-  const isOver = (): boolean => performance.now() > until;
+  let allHappened = false;
+  // On a slow machine it takes longer until each thing has happened: people work on until then.
+  const isOver = (): boolean => performance.now() > until && allHappened;
   const amiss = async (work: () => Promise<void>): Promise<void> => {
     ledger.isCalm = false;
     await work();
@@ -103,10 +105,12 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
   /** What happens to it, one after the other: each several times in a long run, and once in a short one. */
   const trouble: Readonly<Record<string, () => Promise<void>>> = {
     'a child of the server killed': async () => {
-      const children = served.children();
-      const child = children[Math.floor(random() * children.length)];
-      if (child === undefined) return;
-      process.kill(child, 'SIGKILL');
+      // It begins one when there is something to do, and one may go by itself meanwhile.
+      for (let isKilled = false; !isKilled; await pause(50)) {
+        const children = served.children();
+        const child = children[Math.floor(random() * children.length)];
+        isKilled = child !== undefined && killed(child);
+      }
       note('children killed');
     },
     'the server killed': async () => {
@@ -116,7 +120,8 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     },
     'the file held by another program': async () => {
       const other = new Database(paths[file]!);
-      other.exec('PRAGMA busy_timeout = 5000; BEGIN IMMEDIATE');
+      // Others write all the time: it waits for its turn as long as it must.
+      other.exec('PRAGMA busy_timeout = 60000; BEGIN IMMEDIATE');
       await pause(seconds >= 600 ? 8000 : 3000);
 
       other.exec('ROLLBACK');
@@ -182,13 +187,17 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     // The last third is one life of the server: how it grows is seen only where it lives.
     const last = until - (seconds * 1000) / 3;
     const gap = Math.max(2000, Math.min(15_000, (seconds * 1000) / (all.length * 2.5)));
-    for (let n = 0; performance.now() + gap < until; n++) {
-      await pause(gap);
-      const isLast = seconds >= 600 && performance.now() > last;
-      const names = isLast ? all.filter((name) => !restarts.has(name)) : all;
-      const what = names[n % names.length]!;
-      await amiss(trouble[what]!);
-      if (!served.isUp) throw new Error(`After ${what} the server was gone: ${served.errors}`);
+    try {
+      for (let n = 0; n < all.length || performance.now() + gap < until; n++) {
+        await pause(gap);
+        const isLast = seconds >= 600 && performance.now() > last;
+        const names = isLast ? all.filter((name) => !restarts.has(name)) : all;
+        const what = names[n % names.length]!;
+        await amiss(trouble[what]!);
+        if (!served.isUp) throw new Error(`After ${what} the server was gone: ${served.errors}`);
+      }
+    } finally {
+      allHappened = true;
     }
   };
   const work = { file, ledger, random, isOver };
@@ -221,6 +230,16 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     memory: { most: Math.max(...memory.map(({ value }) => value)), growth: growthOf(memory) },
     open,
   };
+}
+
+/** Kills a process; false where it has gone already. */
+function killed(pid: number): boolean {
+  try {
+    return process.kill(pid, 'SIGKILL');
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ESRCH') return false;
+    throw error;
+  }
 }
 
 /** Sessions of so many people, each with an account of her own. */
