@@ -44,7 +44,7 @@ export async function fetchedSheet(
   working: Working,
 ): Promise<SheetAt> {
   const id = context.clock.id('s');
-  const folder = context.sheets.make(id, Date.parse(context.clock.now()));
+  const folder = context.sheets.make(id, account, Date.parse(context.clock.now()));
   try {
     const { came } = partsOf(folder);
     const { name, bytes } = await fetchSheet(address, came, context.reach, working);

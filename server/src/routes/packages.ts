@@ -45,7 +45,7 @@ export function packageRoutes(router: Router): void {
       const { clock, files, jobs, sheets } = context;
       const name = files.freeName(query.name);
       const id = clock.id('s');
-      const folder = sheets.make(id, Date.parse(clock.now()));
+      const folder = sheets.make(id, person.id, Date.parse(clock.now()));
       let made: string | null = null;
       try {
         const { came } = partsOf(folder);

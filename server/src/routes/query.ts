@@ -143,10 +143,10 @@ export function queryRoutes(router: Router): void {
     summary: 'Why a query is slow, and which index would help: tried on a copy of the file',
     body: v.object({ query: Query, answers: v.optional(AnswersBody, {}), watch: Watch }),
     handler: async (call) => {
-      const { context, file, body } = call;
+      const { context, file, person, body } = call;
       refuse(file.design, body.query);
       const id = context.clock.id('s');
-      const folder = context.sheets.make(id, Date.parse(context.clock.now()));
+      const folder = context.sheets.make(id, person.id, Date.parse(context.clock.now()));
       try {
         return await watched(call, body.watch, (options) =>
           context.jobs.run(

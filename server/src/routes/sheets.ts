@@ -135,7 +135,7 @@ export function sheetRoutes(router: Router): void {
     handler: async (call) => {
       const { context, params, person, query, request } = call;
       const id = context.clock.id('s');
-      const folder = context.sheets.make(id, Date.parse(context.clock.now()));
+      const folder = context.sheets.make(id, person.id, Date.parse(context.clock.now()));
       try {
         const { came } = partsOf(folder);
         const bytes = await receiveBody(request.body, came, SHEET, MOST_SHEET);

@@ -18,21 +18,28 @@ export interface SheetInfo {
 
 /** Milliseconds for which a sheet is kept that nobody brings in: a day. */
 const KEPT = 24 * 3600 * 1000;
-/** Sheets of one person that are kept at once. */
+/** Sheets of one person that are kept at once, the one that comes among them. */
 const MOST_KEPT = 20;
 
 /** Where sheets lie between being sent and being brought in, each in a folder of its own. */
 export class SheetFolder {
   constructor(readonly root: string) {}
 
-  /** Makes room for a sheet: what is old goes. */
-  make(id: string, now: number): string {
+  /**
+   * Makes room for something that somebody sends or has made: what is old goes, and of her own sheets those that have lain
+   * longest where there are many. What others send, and what is just being written, is not touched.
+   */
+  make(id: string, account: string, now: number): string {
     mkdirSync(this.root, { recursive: true });
-    const others = readdirSync(this.root)
-      .map((name) => ({ path: join(this.root, name), at: statSync(join(this.root, name)).mtimeMs }))
+    const there = readdirSync(this.root)
+      .map((name) => ({ name, path: join(this.root, name), at: statSync(join(this.root, name)).mtimeMs }))
       .sort((a, b) => b.at - a.at);
-    for (const [i, { path, at }] of others.entries())
-      if (now - at > KEPT || i >= MOST_KEPT) rmSync(path, { recursive: true, force: true });
+    let own = 0;
+    for (const { name, path, at } of there) {
+      const isOwn = this.read(name)?.account === account;
+      if (isOwn) own++;
+      if (now - at > KEPT || (isOwn && own >= MOST_KEPT)) rmSync(path, { recursive: true, force: true });
+    }
     const folder = join(this.root, id);
     mkdirSync(folder);
     return folder;
@@ -50,11 +57,15 @@ export class SheetFolder {
 
   /** The sheet that this person sent for this file; null when there is none. */
   find(id: string, file: string, account: string): (SheetInfo & { readonly folder: string }) | null {
-    const folder = join(this.root, id);
-    const path = join(folder, 'info.json');
+    const info = this.read(id);
+    return info?.file === file && info.account === account ? { ...info, folder: join(this.root, id) } : null;
+  }
+
+  /** What is known of a sheet that has come whole; null where there is none. */
+  private read(id: string): SheetInfo | null {
+    const path = join(this.root, id, 'info.json');
     if (!/^s_\w+$/.test(id) || !existsSync(path)) return null;
-    const info = JSON.parse(readFileSync(path, 'utf8')) as SheetInfo;
-    return info.file === file && info.account === account ? { ...info, folder } : null;
+    return JSON.parse(readFileSync(path, 'utf8')) as SheetInfo;
   }
 
   remove(id: string): void {
