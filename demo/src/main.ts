@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { buildApp, isUnwritable } from '@heathridge/server/app';
+import { buildApp, isHeld, isUnwritable } from '@heathridge/server/app';
 import { readSettings } from '@heathridge/server/settings';
 import { makeDemo } from './make';
 
@@ -17,7 +17,9 @@ function unstarted(error: unknown): never {
   process.stderr.write(
     isUnwritable(error)
       ? `Heathridge cannot start: ${settings.data} cannot be written to (${message}). Set HEATHRIDGE_DATA to a folder that belongs to this account.\n`
-      : `Heathridge cannot start: ${stack ?? message}\n`,
+      : isHeld(error)
+        ? `Heathridge cannot start: another program is using registry.db in ${settings.data}. End it, and start again.\n`
+        : `Heathridge cannot start: ${stack ?? message}\n`,
   );
   process.exit(1);
 }

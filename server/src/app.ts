@@ -40,12 +40,12 @@ import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
 import { isFailing, isFull, isHeld, isUnwritable, keepPrivate } from './store/private';
-import { KEPT_BY_SERVER, migrate, openForWriting, ormOver } from './store/driver';
+import { BY_SERVER, migrate, openForWriting, ormOver } from './store/driver';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
 import type { Context } from './http/context';
 
-export { isUnwritable };
+export { isHeld, isUnwritable };
 
 export interface AppOptions {
   /** The folder of the registry, the files and their safe copies. */
@@ -121,7 +121,7 @@ export async function buildApp({
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   keepPrivate(data);
-  const registryConnection = openForWriting(join(data, 'registry.db'), { kept: KEPT_BY_SERVER });
+  const registryConnection = openForWriting(join(data, 'registry.db'), { kept: BY_SERVER.kept });
   const registry = ormOver(registryConnection);
   migrate(registry, 'registry');
   const context: Context = {
@@ -136,6 +136,8 @@ export async function buildApp({
     reach,
   };
 
+  // Until here nobody else waits.
+  registryConnection.exec(`PRAGMA busy_timeout = ${BY_SERVER.patience}`);
   // Whoever has it open reads all of it anew.
   context.files.onReplaced = (id) =>
     context.news.tell(id, { account: '', by: '', entry: null, tables: [], design: true });

@@ -18,7 +18,7 @@ import type { Clock } from '../clock';
 import { designVersion, loadDesign, saveDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection, type Orm } from '../store/driver';
 import { change as changeLog, history, log } from '../store/file-schema';
-import { rollBack } from '../store/statements';
+import { begin, rollBack } from '../store/statements';
 import { keptProblem, runChecks, runSteps, StepError, type CheckResult, type Tell } from './run';
 
 /** What a child is given to apply a draft. */
@@ -156,7 +156,7 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
   const log = `${path}-wal`;
   for (let attempt = 0; attempt < 5; attempt++) {
     db.exec('PRAGMA wal_checkpoint(TRUNCATE)');
-    db.exec('BEGIN IMMEDIATE');
+    begin(db);
     if (!existsSync(log) || statSync(log).size === 0) {
       copyFile(path, copy + PART);
       renameSync(copy + PART, copy);
@@ -165,7 +165,7 @@ function beginWithCopy(db: Connection, path: string, copy: string): void {
     rollBack(db);
   }
   db.prepare('VACUUM INTO ?').run(copy);
-  db.exec('BEGIN IMMEDIATE');
+  begin(db);
 }
 
 /** Descriptors of the files that this process has copied, by path. */

@@ -6,7 +6,7 @@ import { keptText } from '@heathridge/core/values';
 import { rowidOf } from './foreign-schema';
 import { textFacts } from './text-pages';
 import { openForReading, openForWriting, type Connection } from '../store/driver';
-import { guarded, only, type Held } from '../store/statements';
+import { begin, guarded, only, type Held } from '../store/statements';
 
 const SAMPLE = 5;
 
@@ -185,7 +185,7 @@ function rewriting(path: string, work: (db: Connection) => void): void {
     db.exec('PRAGMA trusted_schema = OFF; PRAGMA foreign_keys = OFF; PRAGMA ignore_check_constraints = ON');
     // Triggers of the file must not act on what is only read.
     const names = guarded(db, "SELECT name FROM sqlite_schema WHERE type = 'trigger'", 1).all() as [string][];
-    db.exec('BEGIN IMMEDIATE');
+    begin(db);
     const triggers = names.map(([name]) => {
       const [sql] = guarded(db, "SELECT sql FROM sqlite_schema WHERE type = 'trigger' AND name = ?", 1).get(
         name,

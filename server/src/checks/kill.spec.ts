@@ -143,6 +143,34 @@ describe('a design that changes under an open file', () => {
     expect((await saved).status).toBe(200);
     expect(await fee()).toMatch(/^27/);
   });
+
+  it('waits for another program that holds the registry of accounts, and keeps nobody else meanwhile', async () => {
+    const { accounts } = office.app.context;
+    const [login, password, next] = ['newcomer', 'a long enough password', 'a much longer password'];
+    await accounts.create(login, 'New Comer', password, false);
+    const authorization = `Bearer ${await accounts.signIn(login, password)}`;
+    const tool = openForWriting(join(office.data, 'registry.db'));
+    tool.exec('BEGIN IMMEDIATE');
+    const waiting = [
+      office.call('POST', '/api/session', { login, password }, null),
+      office.call('PUT', '/api/session/look', { colours: 'dark', size: 'large' }),
+      office.call('PUT', '/api/session/password', { current: password, next }, null, { authorization }),
+      office.call('POST', '/api/files', { name: 'Later' }),
+    ];
+    // Who needs nothing of it goes on.
+    expect((await save('28.00')).status).toBe(200);
+    tool.exec('ROLLBACK');
+    tool.close();
+    const answers = await Promise.all(waiting);
+    expect(answers.map(({ status }) => status))
+      .withContext(JSON.stringify(answers.map(({ body }) => body)))
+      .toEqual([200, 200, 200, 200]);
+    expect(await accounts.signIn(login, next)).toMatch(/./);
+    expect((await office.call('GET', '/api/session')).body.person.look).toEqual({
+      colours: 'dark',
+      size: 'large',
+    });
+  });
 });
 
 /** A server that is killed while its child applies a draft. */

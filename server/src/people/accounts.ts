@@ -121,12 +121,13 @@ export class Accounts {
     if (!found || !matches || closed)
       throw new Problem('wrong-sign-in', 'This name and password do not go together.');
     const token = randomBytes(32).toString('base64url');
-    this.registry.delete(session).where(lt(session.expiresAt, this.clock.now())).run();
     const expiresAt = new Date(Date.parse(this.clock.now()) + SESSION_DAYS * 86_400_000).toISOString();
-    this.registry
-      .insert(session)
-      .values({ id: digest(token), account: found.id, expiresAt })
-      .run();
+    this.registry.transaction((tx) => {
+      tx.delete(session).where(lt(session.expiresAt, this.clock.now())).run();
+      tx.insert(session)
+        .values({ id: digest(token), account: found.id, expiresAt })
+        .run();
+    });
     return token;
   }
 
@@ -182,11 +183,13 @@ export class Accounts {
     if (this.demoLogins().includes(found.login))
       throw new Problem('not-allowed', 'This account belongs to the demo, whose passwords everybody knows.');
     const passwordHash = await hash(next, ARGON);
-    this.registry.update(account).set({ passwordHash }).where(eq(account.id, id)).run();
-    this.registry
-      .delete(session)
-      .where(and(eq(session.account, id), ne(session.id, digest(token))))
-      .run();
+    // Both or neither: where the registry is held by another program it is tried again, with the password as it was.
+    this.registry.transaction((tx) => {
+      tx.update(account).set({ passwordHash }).where(eq(account.id, id)).run();
+      tx.delete(session)
+        .where(and(eq(session.account, id), ne(session.id, digest(token))))
+        .run();
+    });
     for (const [other, { person }] of this.people)
       if (person.id === id && other !== token) this.people.delete(other);
   }

@@ -14,7 +14,7 @@ import { isConstraintError } from '../rows/engine-error';
 import { columnsOf, rowFrom, type Saving } from '../rows/saving';
 import { loadDesign } from '../store/definitions';
 import { openForWriting, ormOver, type Connection } from '../store/driver';
-import { prepared, rollBack } from '../store/statements';
+import { begin, prepared, rollBack } from '../store/statements';
 import type { Row } from '../store/history';
 import { DesignMoved, storedVersion } from '../store/versions';
 import { partsOf } from './folder';
@@ -110,7 +110,7 @@ export function trial(
   const trying = openForWriting(copy);
   try {
     const kept = JSON.parse(readFileSync(partsOf(order.folder).plan, 'utf8')) as Plan;
-    prepared(trying, 'BEGIN IMMEDIATE').run();
+    begin(trying);
     writeStaged(trying, loadDesign(ormOver(trying)), { ...order, name: '' }, kept, tell);
     return [];
   } catch (error) {
@@ -136,7 +136,7 @@ class Refused extends Error {
 
 function intoKnown(db: Connection, order: BringOrder, kept: Plan, tell: Tell): Brought {
   const orm = ormOver(db);
-  prepared(db, 'BEGIN IMMEDIATE').run();
+  begin(db);
   try {
     if (storedVersion(db) !== order.base) throw new DesignMoved();
     const written = writeStaged(db, loadDesign(orm), order, kept, tell);

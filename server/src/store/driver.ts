@@ -36,10 +36,12 @@ export interface Opening {
 const KEPT_BY_JOB = 32_000;
 
 /**
- * KiB of pages that a connection may keep which stays open. The server has two to each file that was ever opened, and an
- * office has many files; a page that is not kept comes from the machine's own memory of the file, in microseconds.
+ * How the server itself opens what stays open. While it waits within the engine for another program nothing else happens,
+ * for nobody: longer waits are the router's, which lets others go on. And it has two connections to each file that was ever
+ * opened, of which an office has many; a page that is not kept comes from the machine's own memory of the file, in
+ * microseconds.
  */
-export const KEPT_BY_SERVER = 8000;
+export const BY_SERVER = { patience: 25, kept: 8000 } as const satisfies Opening;
 
 /** Opens a file for writing: write-ahead log, every commit on disk, foreign keys on. */
 export function openForWriting(
@@ -86,10 +88,35 @@ export function openForReading(
   return db;
 }
 
+/** What Drizzle writes begins with one of these. */
+const WRITES = /^\s*(insert|update|delete)\b/i;
+
+/** A statement which is in a transaction, also where none is open; see {@link begin} for why. */
+function inOwnTransaction(connection: Connection, made: Database.Statement): Partial<Database.Statement> {
+  const within = <T>(work: () => T): T =>
+    connection.inTransaction ? work() : inTransaction(connection, work);
+  const statement: Partial<Database.Statement> = {
+    run: (...values) => within(() => made.run(...values)),
+    get: (...values) => within(() => made.get(...values) as unknown),
+    all: (...values) => within(() => made.all(...values)),
+    raw: () => {
+      made.raw();
+      return statement as Database.Statement;
+    },
+  };
+  return statement;
+}
+
 export function ormOver(connection: Connection): Orm {
   const dialect = new SQLiteSyncDialect();
+  const client = {
+    prepare: (sql: string) => {
+      const made = connection.prepare(sql);
+      return WRITES.test(sql) ? inOwnTransaction(connection, made) : made;
+    },
+  };
   // The session asks for better-sqlite3's class; libsql's has the methods that it calls.
-  const session = new BetterSQLiteSession(connection as never, dialect, undefined, {});
+  const session = new BetterSQLiteSession(client as never, dialect, undefined, {});
   const orm = new BaseSQLiteDatabase('sync', dialect, session as never, undefined) as unknown as Orm;
   // The driver's own rolls back what the engine has rolled back already, and then tells of that in place of the cause.
   const transaction = <T>(work: (tx: Orm) => T): T => inTransaction(connection, () => work(orm));

@@ -12,8 +12,8 @@ import { clearLeftovers } from './leftovers';
 import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
+  BY_SERVER,
   migrate,
-  KEPT_BY_SERVER,
   openForReading,
   openForWriting,
   ormOver,
@@ -78,11 +78,6 @@ interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
 const TAKEN_AWAY =
   'The database file of this name is not in its place any more: somebody has moved, renamed or deleted it on the server.';
 
-/**
- * Milliseconds that a save, or whoever opens a file, waits within the engine for another program that holds it: nothing
- * else happens meanwhile, for nobody. Longer waits are the router's, which lets others go on.
- */
-const PATIENCE = 25;
 /** Milliseconds after which it is tried again to open a file that was held. */
 const NEXT_TRY = 100;
 
@@ -291,8 +286,7 @@ export class Files {
   }
 
   private openAt(id: string, path: string): OpenFile {
-    const opening = { patience: PATIENCE, kept: KEPT_BY_SERVER };
-    const writer = openForWriting(path, opening);
+    const writer = openForWriting(path, BY_SERVER);
     const orm = ormOver(writer);
     const copies = join(this.data, 'copies', id);
     let design: Design;
@@ -305,7 +299,7 @@ export class Files {
       writer.close();
       throw error;
     }
-    const reader = openForReading(path, opening);
+    const reader = openForReading(path, BY_SERVER);
     const seen = dataVersion(writer);
     const [inode, log] = [placeOf(path), placeOf(`${path}-wal`)];
     const opened: Opened = {

@@ -36,6 +36,15 @@ export function only(db: Connection, sql: string): void {
 }
 
 /**
+ * Begins a transaction that writes, or throws SQLITE_BUSY where somebody else does. Whatever writes begins so, and never by
+ * a statement that was prepared: the driver leaves one that is refused half done, and what the connection writes after
+ * it, as if it were kept, is not committed, and undone once that statement is collected.
+ */
+export function begin(db: Connection): void {
+  db.exec('BEGIN IMMEDIATE');
+}
+
+/**
  * Undoes the transaction that is open. After a full disk or a failed read there may be none any more, since the engine
  * has ended it by itself: to roll back then would be an error of its own, which hides the one that is to be told.
  */
@@ -49,7 +58,7 @@ export function rollBack(db: Connection): void {
  * throws.
  */
 export function inTransaction<T>(db: Connection, work: () => T): T {
-  prepared(db, 'BEGIN IMMEDIATE').run();
+  begin(db);
   try {
     const result = work();
     prepared(db, 'COMMIT').run();

@@ -1,5 +1,5 @@
 import type { Connection } from './driver';
-import { prepared, rollBack } from './statements';
+import { begin, prepared, rollBack } from './statements';
 
 /** Pieces of work that are committed together at most: whoever asked first waits for the last of them. */
 const MOST = 32;
@@ -41,7 +41,7 @@ function commit(db: Connection, group: Group): void {
   if (group.isDue) setImmediate(() => commit(db, group));
   const done: (readonly [Piece, unknown])[] = [];
   try {
-    prepared(db, 'BEGIN IMMEDIATE').run();
+    begin(db);
     for (const piece of pieces) {
       if (pieces.length > 1) prepared(db, 'SAVEPOINT piece').run();
       try {
