@@ -161,7 +161,7 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     );
     const share = Math.ceil(odd / 4);
     const one = async (lane: number): Promise<void> => {
-      for (let n = 0; n < share; n++) {
+      for (let n = 0; n < share;) {
         const [path, method] = operations[(n * 4 + lane) % operations.length]!;
         // Its own account goes, and its session: that is for who works.
         const isOwn = path.startsWith('/api/session') || path.startsWith('/api/accounts');
@@ -176,6 +176,8 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
         );
         if (heard) heardOdd[heard.status] = (heardOdd[heard.status] ?? 0) + 1;
         else await pause(300);
+        // Where the server was gone just then, another is made in its place.
+        if (heard || isOver()) n++;
         ledger.hear(`${asked.method} ${asked.path}: ${String(asked.body).slice(0, 400)}`, heard);
       }
     };
