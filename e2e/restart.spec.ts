@@ -1,5 +1,8 @@
+import { renameSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import { startServer } from '../scripts/browser.mjs';
+import { OfficePage } from './office';
 
 test('without demo data the first visit makes the builder’s account; what is saved outlives a restart', async ({
   page,
@@ -17,7 +20,8 @@ test('without demo data the first visit makes the builder’s account; what is s
   await page.getByRole('button', { name: 'New file' }).click();
   await page.getByLabel('What is it called?').fill('../escape');
   await page.getByRole('button', { name: 'Make file' }).click();
-  await expect(page.locator('mat-snack-bar-container')).toContainText('cannot hold /');
+  await expect(page.getByRole('dialog').getByRole('alert')).toContainText('cannot hold /');
+  await expect(page.getByLabel('What is it called?')).toHaveValue('../escape');
   await page.getByLabel('What is it called?').fill('Seed swap');
   await page.getByRole('button', { name: 'Make file' }).click();
   await page.getByRole('button', { name: 'Type the first table' }).click();
@@ -40,4 +44,43 @@ test('without demo data the first visit makes the builder’s account; what is s
   await page.keyboard.press('Escape');
   await expect(page.getByRole('heading', { name: 'Packets' })).toBeVisible();
   await second.stop();
+});
+
+test('what is put in the place of a database file is told where people work, and nothing of theirs is lost', async ({
+  page,
+}) => {
+  const server = await startServer();
+  const office = new OfficePage(page, server.url);
+  await office.signIn('Mara Ashdown');
+  await office.openDemoDesk('Hire desk');
+  const file = /desk\/([^/]+)/.exec(page.url())![1]!;
+  const path = join(server.data, 'files', `${file}.db`);
+  const note = office.field('Note');
+  await page.locator('.entry').first().click();
+  await note.fill('Kept before');
+  await page.keyboard.press('Control+s');
+  await office.said('is saved');
+  renameSync(path, `${path}.aside`);
+  writeFileSync(path, 'Dear colleagues');
+  await note.fill('Typed meanwhile');
+  await page.keyboard.press('Control+s');
+  await expect(page.getByRole('alert')).toContainText('stands a file that is no database');
+  // It does not say both.
+  await expect(page.locator('mat-snack-bar-container')).toHaveCount(0);
+  await page.reload();
+  await expect(page.getByRole('main')).toContainText('stands a file that is no database');
+  await page.goto(`${server.url}/file/${file}/fill`);
+  await expect(page.getByRole('main')).toContainText('This file could not be opened.');
+  renameSync(`${path}.aside`, path);
+  await office.button('Try again').click();
+  await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+  await page.goto(`${server.url}/files`);
+  await office.openDemoDesk('Hire desk');
+  await page.locator('.entry').first().click();
+  await expect(note).toHaveValue('Typed meanwhile');
+  await page.keyboard.press('Control+s');
+  await office.said('is saved');
+  await page.reload();
+  await expect(note).toHaveValue('Typed meanwhile');
+  await server.stop();
 });

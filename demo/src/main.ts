@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { buildApp, isHeld, isUnwritable } from '@heathridge/server/app';
+import { buildApp, isDamaged, isHeld, isUnwritable, Problem } from '@heathridge/server/app';
 import { readSettings } from '@heathridge/server/settings';
 import { makeDemo } from './make';
 
@@ -19,7 +19,11 @@ function unstarted(error: unknown): never {
       ? `Heathridge cannot start: ${settings.data} cannot be written to (${message}). Set HEATHRIDGE_DATA to a folder that belongs to this account.\n`
       : isHeld(error)
         ? `Heathridge cannot start: another program is using registry.db in ${settings.data}. End it, and start again.\n`
-        : `Heathridge cannot start: ${stack ?? message}\n`,
+        : isDamaged(error)
+          ? `Heathridge cannot start: registry.db in ${settings.data} is damaged, or no database. Put a copy of it in its place.\n`
+          : error instanceof Problem
+            ? `Heathridge cannot start: ${message}\n`
+            : `Heathridge cannot start: ${stack ?? message}\n`,
   );
   process.exit(1);
 }

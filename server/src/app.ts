@@ -39,13 +39,14 @@ import { soundnessRoutes } from './routes/soundness';
 import { SheetFolder } from './sheets/folder';
 import type { Reach } from './sheets/reach';
 import { SHEETS } from './store/leftovers';
-import { isFailing, isFull, isHeld, isUnwritable, keepPrivate } from './store/private';
-import { BY_SERVER, migrate, openForWriting, ormOver } from './store/driver';
+import { isDamaged, isFailing, isFull, isHeld, isUnwritable, keepPrivate } from './store/private';
+import { openRegistry } from './store/registry';
 import { Files } from './store/files';
 import { DesignMoved } from './store/versions';
+import { damaged } from './store/whose';
 import type { Context } from './http/context';
 
-export { isHeld, isUnwritable };
+export { isDamaged, isHeld, isUnwritable, Problem };
 
 export interface AppOptions {
   /** The folder of the registry, the files and their safe copies. */
@@ -121,13 +122,11 @@ export async function buildApp({
   reach = { everything: false, hosts: [] },
 }: AppOptions): Promise<App> {
   keepPrivate(data);
-  const registryConnection = openForWriting(join(data, 'registry.db'), { kept: BY_SERVER.kept });
-  const registry = ormOver(registryConnection);
-  migrate(registry, 'registry');
+  const registry = openRegistry(data);
   const context: Context = {
     clock,
-    files: new Files(registry, data, clock),
-    accounts: new Accounts(registry, clock, demoOpen),
+    files: new Files(registry.orm, data, clock),
+    accounts: new Accounts(registry.orm, clock, demoOpen),
     jobs: new JobPool(),
     sheets: new SheetFolder(join(data, SHEETS)),
     news: new Newsroom(clock.id('e')),
@@ -136,8 +135,6 @@ export async function buildApp({
     reach,
   };
 
-  // Until here nobody else waits.
-  registryConnection.exec(`PRAGMA busy_timeout = ${BY_SERVER.patience}`);
   // Whoever has it open reads all of it anew.
   context.files.onReplaced = (id) =>
     context.news.tell(id, { account: '', by: '', entry: null, tables: [], design: true });
@@ -276,7 +273,7 @@ export async function buildApp({
       clearTimeout(cut);
       await context.jobs.close();
       context.files.close();
-      registryConnection.close();
+      registry.close();
     },
   };
 }
@@ -300,6 +297,7 @@ function asProblem(error: FastifyError, bodyLimit = MOST_BODY): Problem {
       'changing',
       'Another program is using this file. What you typed is kept: try again when that program has let it go.',
     );
+  if (isDamaged(error)) return damaged();
   if (isFull(error)) return new Problem('disk-full', 'The disk is full: nothing was saved.');
   if (isUnwritable(error) || isFailing(error))
     return new Problem(

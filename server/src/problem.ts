@@ -22,6 +22,7 @@ export const PROBLEMS = {
   'later-format': [409, 'This file is of a later version'],
   'unread-text': [422, 'Some texts cannot be read'],
   damaged: [409, 'This file is damaged'],
+  misplaced: [409, 'This file is not in its place'],
   'document-moved': [409, 'Somebody else has changed this meanwhile'],
   'query-failed': [422, 'This query cannot be run'],
   'not-taken-in': [422, 'This file cannot be taken in'],

@@ -18,6 +18,7 @@ export type ProblemType =
   | 'later-format'
   | 'unread-text'
   | 'damaged'
+  | 'misplaced'
   | 'document-moved'
   | 'query-failed'
   | 'not-taken-in'

@@ -28,6 +28,7 @@ describe('a server under load to which everything happens', () => {
       expect(Object.values(outcome.odd).reduce((sum, count) => sum + count, 0)).toBeGreaterThan(ODD / 2);
       expect(Object.keys(outcome.happened).sort()).toEqual([
         'children killed',
+        'files put back',
         'files replaced',
         'full disks',
         'kills of the server',

@@ -182,8 +182,15 @@ export class Router {
           },
         };
         if (isLong(request)) await setTurn();
-        const work = (): unknown => spec.handler(call as never);
-        const answer = await caller.run(person?.id ?? '', () =>
+        const writes = method !== 'GET' && role !== null;
+        const work = async (): Promise<unknown> => {
+          const file = writes ? call.file : null;
+          const answer = await spec.handler(call as never);
+          // Before it is acknowledged: a file can be taken away at any moment.
+          if (file) context.files.assertThere(file);
+          return answer;
+        };
+        return caller.run(person?.id ?? '', () =>
           // What comes in pieces comes but once.
           request.body instanceof Readable
             ? work()
@@ -193,9 +200,6 @@ export class Router {
                 work,
               ),
         );
-        // Before it is acknowledged: a file can be taken away at any moment.
-        if (method !== 'GET' && role !== null) context.files.assertThere(params['file']!);
-        return answer;
       },
     });
   }

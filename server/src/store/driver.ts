@@ -9,7 +9,8 @@ import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
 import { letter, mark } from './file-schema';
 import { fillLetters, fillMarks } from '@heathridge/core/expression';
 import { endUnlessItStands } from './place';
-import { inTransaction } from './statements';
+import { isOfMachine } from './private';
+import { inTransaction, prepared } from './statements';
 
 export type Connection = Database.Database;
 /** Drizzle over the driver's synchronous API: a transaction cannot be interleaved with another. */
@@ -88,13 +89,37 @@ export function openForReading(
   return db;
 }
 
+/**
+ * Writes what is in the log of a file into it, wherever it has been moved: it is whole then without. False where some of
+ * it is still read as it was before, or the machine does not let it: the log stays, and is read by whoever opens the file
+ * next.
+ */
+export function emptyLog(writer: Connection): boolean {
+  // Another program that holds it is not waited for.
+  writer.exec('PRAGMA busy_timeout = 0');
+  try {
+    const [busy] = prepared(writer, 'PRAGMA wal_checkpoint(TRUNCATE)').get() as [number];
+    return busy === 0;
+  } catch (error) {
+    if (!isOfMachine(error)) throw error;
+    return false;
+  } finally {
+    writer.exec(`PRAGMA busy_timeout = ${BY_SERVER.patience}`);
+  }
+}
+
 /** What Drizzle writes begins with one of these. */
 const WRITES = /^\s*(insert|update|delete)\b/i;
 
+type Within = <T>(work: () => T) => T;
+
 /** A statement which is in a transaction, also where none is open; see {@link begin} for why. */
-function inOwnTransaction(connection: Connection, made: Database.Statement): Partial<Database.Statement> {
-  const within = <T>(work: () => T): T =>
-    connection.inTransaction ? work() : inTransaction(connection, work);
+function inOwnTransaction(
+  connection: Connection,
+  made: Database.Statement,
+  transaction: Within,
+): Partial<Database.Statement> {
+  const within: Within = (work) => (connection.inTransaction ? work() : transaction(work));
   const statement: Partial<Database.Statement> = {
     run: (...values) => within(() => made.run(...values)),
     get: (...values) => within(() => made.get(...values) as unknown),
@@ -107,19 +132,31 @@ function inOwnTransaction(connection: Connection, made: Database.Statement): Par
   return statement;
 }
 
-export function ormOver(connection: Connection): Orm {
+/**
+ * Drizzle over a connection. `stands` throws where the file is not where it was opened: it is asked before anything is
+ * written, and again before that is committed.
+ */
+export function ormOver(connection: Connection, stands: () => void = () => undefined): Orm {
+  const within: Within = (work) => {
+    stands();
+    return inTransaction(connection, () => {
+      const result = work();
+      stands();
+      return result;
+    });
+  };
   const dialect = new SQLiteSyncDialect();
   const client = {
     prepare: (sql: string) => {
       const made = connection.prepare(sql);
-      return WRITES.test(sql) ? inOwnTransaction(connection, made) : made;
+      return WRITES.test(sql) ? inOwnTransaction(connection, made, within) : made;
     },
   };
   // The session asks for better-sqlite3's class; libsql's has the methods that it calls.
   const session = new BetterSQLiteSession(client as never, dialect, undefined, {});
   const orm = new BaseSQLiteDatabase('sync', dialect, session as never, undefined) as unknown as Orm;
   // The driver's own rolls back what the engine has rolled back already, and then tells of that in place of the cause.
-  const transaction = <T>(work: (tx: Orm) => T): T => inTransaction(connection, () => work(orm));
+  const transaction = <T>(work: (tx: Orm) => T): T => within(() => work(orm));
   return Object.assign(orm, { transaction });
 }
 

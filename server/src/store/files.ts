@@ -8,11 +8,12 @@ import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
-import { clearLeftovers } from './leftovers';
+import { clearLeftovers, STRAY } from './leftovers';
 import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
   BY_SERVER,
+  emptyLog,
   migrate,
   openForReading,
   openForWriting,
@@ -20,8 +21,9 @@ import {
   type Connection,
   type Orm,
 } from './driver';
-import { placeOf } from './place';
-import { isHeld, isOfMachine } from './private';
+import { BESIDE, hasItsOwn, isInPlace, placeOf, standOf, type Beside, type Stand } from './place';
+import { isDamaged } from './private';
+import { assertOurs, damaged } from './whose';
 import { dataVersion, storedVersion } from './versions';
 import { access, account, file } from './registry-schema';
 
@@ -65,20 +67,23 @@ export interface Member extends Standing {
   readonly name: string;
 }
 
-interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
+interface Opened extends Omit<OpenFile, 'design' | 'changing'>, Stand {
   design: Design;
   changing: boolean;
   /** The engine's number for what the reader saw last: another one says that somebody has written. */
   seen: number;
-  /** Which file on the disk it is, and which its log: somebody may put others in their places. */
-  readonly inode: string;
-  readonly log: string;
 }
 
 const TAKEN_AWAY =
   'The database file of this name is not in its place any more: somebody has moved, renamed or deleted it on the server.';
 
-/** Milliseconds after which it is tried again to open a file that was held. */
+const ELSEWHERE =
+  'In the place of this database file stands one that the server has open under another name: it can be opened here when the server has been started anew.';
+
+const LOG_GONE =
+  'What belongs to this database file on the server has been moved, renamed or deleted: the log beside it (its name ends in -wal), or what is beside that (-shm). What was saved is in the file. It can be opened again when the server has been started anew.';
+
+/** Milliseconds after which it is tried again to open a file that could not be opened. */
 const NEXT_TRY = 100;
 
 /** Throws a `changing` problem while the design of a file is being changed. */
@@ -96,14 +101,18 @@ export class Files {
   private readonly folder: string;
   private readonly standings = new Map<string, Standing | null>();
   /**
-   * Connections to files that have others in their places now. They are kept, and never closed: the engine would take
-   * the log of the new one for its own then, and delete it.
+   * Files that have others in their places now, by which file on the disk they are. Their connections are never closed:
+   * the engine would take the log of the new one for theirs then, and delete it. And where such a file comes back they are
+   * gone on with: another connection of this process would not find its log.
    */
-  private readonly strays: Connection[] = [];
+  private readonly strays = new Map<string, Opened>();
   /** Files that have others in their places now, which are not open yet. */
   private readonly replaced = new Set<string>();
-  /** Files that somebody else held when they were to be opened, and when that is tried again. */
-  private readonly held = new Map<string, { readonly error: unknown; readonly until: number }>();
+  /** Files that could not be opened, which they were on the disk, and when that is tried again. */
+  private readonly refused = new Map<
+    string,
+    { readonly error: unknown; readonly place: string; readonly until: number }
+  >();
   /** Hears of files that were replaced by others. */
   onReplaced: (id: string) => void = () => undefined;
 
@@ -136,6 +145,8 @@ export class Files {
         { ...design, settings: { ...design.settings, timeZone } },
         { at: this.clock.now(), by: '' },
       );
+      // Whole without its log, also for whoever looks at nothing but the file.
+      db.exec('PRAGMA wal_checkpoint(TRUNCATE)');
       db.close();
       this.register(id, label, owner);
     } catch (error) {
@@ -264,28 +275,75 @@ export class Files {
     return this.registry.select({ name: file.name }).from(file).where(eq(file.id, id)).get()?.name ?? '';
   }
 
-  /** Opens a file, or gives it as it is open already. Throws `not-found` when there is none. */
+  /**
+   * Opens a file, or gives it as it is open already. Throws `not-found` where there is none, `misplaced` where it is not in
+   * its place, or something else is, and `damaged` where it cannot be read.
+   */
   get(id: string): OpenFile {
     const known = this.open.get(id);
-    if (known && placeOf(known.path) === known.inode) return this.upToDate(known);
     const path = this.path(id);
-    // It may come back as it was: then it is gone on with.
-    if (known && !existsSync(path)) throw new Problem('not-found', TAKEN_AWAY);
+    const place = placeOf(path);
+    if (known?.inode === place) {
+      if (hasItsOwn(known)) return this.upToDate(known);
+      // Whoever opens it from now on would write a log of its own.
+      emptyLog(known.writer);
+      throw new Problem('misplaced', LOG_GONE);
+    }
+    if (place === '' && known) {
+      // It may come back as it was: then it is gone on with. And what is in its log belongs to it, wherever it is.
+      emptyLog(known.writer);
+      throw new Problem('misplaced', TAKEN_AWAY);
+    }
     if (known) this.setAside(known);
-    if (!/^f_\w+$/.test(id) || !existsSync(path))
+    if (!/^f_\w+$/.test(id) || place === '')
       throw new Problem('not-found', 'This file is not there (any more).');
-    const held = this.held.get(id);
-    if (held && performance.now() < held.until) throw held.error;
+    const last = this.refused.get(id);
+    if (last?.place === place && performance.now() < last.until) throw last.error;
     try {
-      return this.openAt(id, path);
-    } catch (error) {
-      // Many may wait for it: one try is enough for all of them.
-      if (isHeld(error)) this.held.set(id, { error, until: performance.now() + NEXT_TRY });
+      return this.keep(this.atHand(id, place) ?? this.openAt(id, path));
+    } catch (reason) {
+      const error = isDamaged(reason) ? damaged() : reason;
+      // Many may ask for it: one try is enough for all of them.
+      this.refused.set(id, { error, place, until: performance.now() + NEXT_TRY });
       throw error;
     }
   }
 
-  private openAt(id: string, path: string): OpenFile {
+  private keep(file: Opened): OpenFile {
+    this.open.set(file.id, file);
+    this.refused.delete(file.id);
+    if (this.replaced.delete(file.id)) this.onReplaced(file.id);
+    return file;
+  }
+
+  /** The file that has come back into its place, with its log; undefined where it is not one that this server knows. */
+  private atHand(id: string, place: string): Opened | undefined {
+    const stray = this.strays.get(place);
+    const isElsewhere = stray
+      ? stray.id !== id
+      : [...this.open.values()].some(({ inode }) => inode === place);
+    // Two connections of one process to one file under two names would write two logs.
+    if (isElsewhere) throw new Problem('misplaced', ELSEWHERE);
+    if (!stray) return undefined;
+    const { path, beside } = stray;
+    const isAt = (name: string, suffix: Beside): boolean => placeOf(name) === beside[suffix];
+    for (const suffix of BESIDE)
+      // It may have been moved with its file, and not have come back with it.
+      if (!isAt(path + suffix, suffix) && !isAt(strayName(path, suffix, beside[suffix]), suffix))
+        throw new Problem('misplaced', LOG_GONE);
+    for (const suffix of BESIDE) {
+      if (isAt(path + suffix, suffix)) continue;
+      moveAside(path, suffix);
+      renameSync(strayName(path, suffix, beside[suffix]), path + suffix);
+    }
+    for (const db of [stray.writer, stray.reader]) db.exec(`PRAGMA cache_size = -${BY_SERVER.kept}`);
+    stray.design = loadDesign(stray.orm);
+    this.strays.delete(place);
+    return stray;
+  }
+
+  private openAt(id: string, path: string): Opened {
+    assertOurs(path);
     const writer = openForWriting(path, BY_SERVER);
     const orm = ormOver(writer);
     const copies = join(this.data, 'copies', id);
@@ -299,50 +357,43 @@ export class Files {
       writer.close();
       throw error;
     }
-    const reader = openForReading(path, BY_SERVER);
-    const seen = dataVersion(writer);
-    const [inode, log] = [placeOf(path), placeOf(`${path}-wal`)];
-    const opened: Opened = {
+    return {
       id,
-      path,
       writer,
       orm,
-      reader,
+      reader: openForReading(path, BY_SERVER),
       design,
       copies,
       changing: false,
-      seen,
-      inode,
-      log,
+      seen: dataVersion(writer),
+      ...standOf(path),
     };
-    this.open.set(id, opened);
-    this.held.delete(id);
-    if (this.replaced.delete(id)) this.onReplaced(id);
-    return opened;
   }
 
   /** Lets go of a file that has another in its place, with the log that was its own and would be played into that. */
-  private setAside({ id, path, writer, reader, log }: Opened): void {
-    for (const stray of [writer, reader]) {
-      // What it has read, above all the schema, is of no use any more: of some 4 MB next to nothing is to stay.
-      stray.exec('PRAGMA cache_size = 1; PRAGMA writable_schema = RESET; PRAGMA shrink_memory');
-      this.strays.push(stray);
-    }
+  private setAside(file: Opened): void {
+    const { id, path, writer, reader, inode, beside } = file;
+    emptyLog(writer);
+    for (const db of [writer, reader])
+      // What it has read, above all the schema, is of no use for now: of some 4 MB next to nothing is to stay.
+      db.exec('PRAGMA cache_size = 1; PRAGMA writable_schema = RESET; PRAGMA shrink_memory');
     this.open.delete(id);
+    this.strays.set(inode, file);
     this.replaced.add(id);
-    if (log === '' || placeOf(`${path}-wal`) !== log) return;
-    for (const suffix of ['-wal', '-shm'])
-      if (existsSync(path + suffix)) renameSync(path + suffix, `${path}${suffix}.stray`);
+    // The other may have come with a log of its own.
+    for (const suffix of BESIDE) if (placeOf(path + suffix) === beside[suffix]) moveAside(path, suffix);
   }
 
   /**
-   * Looks whether the file that was just written still stands in its place. Throws `not-found` where it does not: what
+   * Looks whether the file that was just written still stands in its place. Throws `misplaced` where it does not: what
    * was written is in a file that nobody will find.
    */
-  assertThere(id: string): void {
-    const opened = this.open.get(id);
-    if (opened && placeOf(opened.path) !== opened.inode)
-      throw new Problem('not-found', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
+  assertThere(file: OpenFile): void {
+    const opened = this.open.get(file.id);
+    // Somebody else may have found another there meanwhile, and have opened that.
+    if (opened !== file || placeOf(opened.path) !== opened.inode)
+      throw new Problem('misplaced', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
+    if (!hasItsOwn(opened) && !emptyLog(opened.writer)) throw new Problem('misplaced', LOG_GONE);
   }
 
   /** Which file on the disk is the one at a path to this server; undefined where it has none open there. */
@@ -391,18 +442,15 @@ export class Files {
   }
 
   close(): void {
-    for (const { writer, reader } of this.open.values()) {
+    for (const opened of this.open.values()) {
+      const { writer, reader } = opened;
+      emptyLog(writer);
+      // Of a file that has another in its place the engine would delete the log of that one: this process ends as it is.
+      if (!isInPlace(opened)) continue;
       reader.close();
-      // Another program that holds a file is not waited for: whoever opens it next reads its log.
-      writer.exec('PRAGMA busy_timeout = 0');
-      try {
-        writer.exec('PRAGMA wal_checkpoint(TRUNCATE)');
-      } catch (error) {
-        // The log stays, and is read by whoever opens the file next.
-        if (!isOfMachine(error)) throw error;
-      }
       writer.close();
     }
+    for (const { writer } of this.strays.values()) emptyLog(writer);
     this.open.clear();
   }
 
@@ -421,4 +469,13 @@ export class Files {
   path(id: string): string {
     return join(this.folder, `${id}.db`);
   }
+}
+
+/** Under which name what lies beside a file is kept while another stands in its place, by which it is on the disk. */
+const strayName = (path: string, suffix: Beside, place: string): string =>
+  `${path}${suffix}.${place.replace(' ', '-')}${STRAY}`;
+
+function moveAside(path: string, suffix: Beside): void {
+  const place = placeOf(path + suffix);
+  if (place !== '') renameSync(path + suffix, strayName(path, suffix, place));
 }

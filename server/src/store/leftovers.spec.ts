@@ -13,6 +13,9 @@ describe('what a killed server leaves', () => {
       'copies/f_2/as-it-came.db',
       'copies/f_2/as-it-came.db.read',
       'copies/f_2/as-it-came.db.read-journal',
+      // Of a file that had another in its place.
+      'files/f_1.db-shm.65024-17.stray',
+      'files/f_1.db-wal.65024-16.stray',
       'files/f_2.db.part',
       'files/f_2.db.part-journal',
       // Of a file that was never whole, and is gone.
@@ -26,6 +29,8 @@ describe('what a killed server leaves', () => {
       'files/f_1.db',
       'files/f_1.db-shm',
       'files/f_1.db-wal',
+      // What it held could not be written into its file.
+      'files/f_1.db-wal.65024-18.stray',
       // Somebody has taken the file of it away, and may bring it back.
       'files/f_3.db-wal',
       // One of which the list does not know may be a whole office's.
@@ -35,7 +40,7 @@ describe('what a killed server leaves', () => {
     ];
     for (const path of [...left, ...stays]) {
       mkdirSync(join(data, path, '..'), { recursive: true });
-      writeFileSync(join(data, path), 'x');
+      writeFileSync(join(data, path), path.includes('-16.') ? '' : 'x');
     }
     const known = new Set(['f_1', 'f_3']);
     expect(clearLeftovers(data, known)).toEqual(left);

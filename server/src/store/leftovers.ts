@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 
 /** A file that was being made, or read, and what the engine keeps beside one. */
@@ -8,6 +8,12 @@ const BESIDE = /\.db-(wal|shm|journal)$/;
 
 /** What the engine keeps beside a file. The log of a file that is in the list may hold what was saved last. */
 const OF_FILE = /^(f_\w+)\.db-(wal|shm)$/;
+
+/** How the name ends of what lay beside a file before another was put in its place. */
+export const STRAY = '.stray';
+/** Where it was a log, what it held has been written into its file; one that still holds something is kept. */
+const SHARED_STRAY = /\.db-shm\.[\d-]+\.stray$/;
+const LOG_STRAY = /\.db-wal\.[\d-]+\.stray$/;
 
 /** A file that was to be taken in, as it came. */
 const AS_IT_CAME = /^as-it-came\.db$/;
@@ -31,9 +37,13 @@ export function clearLeftovers(data: string, known: ReadonlySet<string>): string
       cleared.push(path);
     }
   };
-  clear('files', UNFINISHED);
+  clear('files', UNFINISHED, SHARED_STRAY);
   const files = join(data, 'files');
   for (const name of existsSync(files) ? readdirSync(files) : []) {
+    if (LOG_STRAY.test(name) && statSync(join(files, name)).size === 0) {
+      rmSync(join(files, name), { force: true });
+      cleared.push(join('files', name));
+    }
     // Of a file that was never whole, or could not be kept, and is gone.
     const id = OF_FILE.exec(name)?.[1];
     if (id === undefined || known.has(id) || existsSync(join(files, `${id}.db`))) continue;

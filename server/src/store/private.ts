@@ -23,6 +23,10 @@ export const isFailing = (error: unknown): boolean =>
 export const isHeld = (error: unknown): boolean =>
   /^SQLITE_BUSY\w*$/.test((error as { readonly code?: string }).code ?? '');
 
+/** Whether an error says that a file is no database, or one whose pages make no sense. */
+export const isDamaged = (error: unknown): boolean =>
+  /^SQLITE_(CORRUPT\w*|NOTADB)$/.test((error as { readonly code?: string }).code ?? '');
+
 /**
  * Whether an error is trouble of the machine, and says nothing of what was asked for: such a one is never put into words
  * about a sheet, a draft or a file that is taken in.

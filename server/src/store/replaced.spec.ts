@@ -27,6 +27,13 @@ describe('a database file under an open server', () => {
     return found;
   };
 
+  /** Another file of the same content, which has no log of its own: as one comes that was kept aside. */
+  const another = (): string => {
+    const other = join(aside, 'other.db');
+    office.app.context.files.get(office.file).writer.prepare('VACUUM INTO ?').run([other]);
+    return other;
+  };
+
   it('that is renamed or deleted is missed at once, in words, and gone on with when it comes back', async () => {
     const path = office.path;
     expect((await note('before')).status).toBe(200);
@@ -37,7 +44,7 @@ describe('a database file under an open server', () => {
       await office.call('POST', 'tables/t_hire/window', { start: 0, limit: 10 }),
     ])
       expect([answer.status, answer.body.detail]).toEqual([
-        404,
+        409,
         jasmine.stringMatching(
           /not in its place any more: somebody has moved, renamed or deleted it on the server/,
         ),
@@ -56,9 +63,25 @@ describe('a database file under an open server', () => {
     };
     const { status, body: told } = await office.call('POST', 'rows', body);
     expect([status, told.detail]).toEqual([
-      404,
+      409,
       jasmine.stringMatching(/What you saved just now is not kept in it/),
     ]);
+  });
+
+  it('that is replaced while something is saved, and opened by somebody else, does not acknowledge it', async () => {
+    const path = office.path;
+    const other = another();
+    spyOn(office.app.context.news, 'tell').and.callFake((_, news) => {
+      if (news.design) return;
+      renameSync(other, path);
+      office.app.context.files.get(office.file);
+    });
+    const { status, body } = await note('lost');
+    expect([status, body.detail]).toEqual([
+      409,
+      jasmine.stringMatching(/What you saved just now is not kept in it/),
+    ]);
+    expect(office.ask('SELECT note FROM hire WHERE hire_number = 1417')).not.toEqual([['lost']]);
   });
 
   it('that is replaced by another is read anew, and saved into from then on', async () => {
@@ -85,20 +108,13 @@ describe('a database file under an open server', () => {
     expect(office.ask("SELECT count(*) FROM school WHERE district <> 'Elsewhere'")).toEqual([[0]]);
     expect(heard).toEqual([jasmine.objectContaining({ design: true })]);
     expect((await note('into the new')).status).toBe(200);
-    expect(readdirSync(dirname(path)).some((name) => name.endsWith('-wal.stray'))).toBeTrue();
+    expect(readdirSync(dirname(path)).some((name) => /-wal\.[\d-]+\.stray$/.test(name))).toBeTrue();
     await office.app.close();
     expect(noteIn(path)).toBe('into the new');
     const sound = openForWriting(path);
     expect(sound.pragma('integrity_check')).toEqual([{ integrity_check: 'ok' }] as never);
     sound.close();
   });
-
-  /** Another file of the same content, which has no log of its own: as one comes that was kept aside. */
-  const another = (): string => {
-    const other = join(aside, 'other.db');
-    office.app.context.files.get(office.file).writer.prepare('VACUUM INTO ?').run([other]);
-    return other;
-  };
 
   it('that is replaced by another is not read by a job with the log of the one before', async () => {
     const { jobs } = office.app.context;

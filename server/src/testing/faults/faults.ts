@@ -1,4 +1,4 @@
-import { copyFileSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs';
+import { copyFileSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { Agent } from 'node:http';
 import { setTimeout as pause } from 'node:timers/promises';
 import { join } from 'node:path';
@@ -138,6 +138,33 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
       ledger.hear('a file that was replaced', heard);
       note('files replaced');
     },
+    'a file replaced, and put back': async () => {
+      const path = paths[spare]!;
+      const [original, other] = [`${path}.original`, `${path}.other`];
+      const builders = sender(builder);
+      const noted = `Before ${(happened['files put back'] ?? 0) + 1}`;
+      const change = { op: 'update', table: 't_hire', key: [1417], values: { f_hireNote: noted }, was: {} };
+      const rows = JSON.stringify({ changes: [change] });
+      ledger.hear('a save', await call(builders, 'POST', `/api/files/${spare}/rows`, rows));
+      // What is none of ours, and may be anything: a few bytes, nothing at all, a file of another program.
+      const strange = [
+        () => writeFileSync(other, 'Dear colleagues'),
+        () => writeFileSync(other, ''),
+        () => theirs(other),
+      ];
+      strange[Math.floor(random() * strange.length)]!();
+      renameSync(path, original);
+      renameSync(other, path);
+      const refused = await call(builders, 'GET', `/api/files/${spare}/design`);
+      ledger.hear('a file that is none of ours', refused);
+      if (refused && refused.status !== 409)
+        ledger.failures.push({ ...refused, what: 'a file that is none of ours' });
+      renameSync(original, path);
+      const back = await call(builders, 'GET', `/api/files/${spare}/tables/t_hire/row?key=[1417]`);
+      ledger.hear('a file that is back', back);
+      if (back && !back.text.includes(noted)) ledger.failures.push({ ...back, what: 'a file that is back' });
+      note('files put back');
+    },
     'the disk full': async () => {
       slowestEnd = Math.max(slowestEnd, await served.end('SIGTERM'));
       const reader = new Database(paths[file]!);
@@ -232,6 +259,13 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
     memory: { most: Math.max(...memory.map(({ value }) => value)), growth: growthOf(memory) },
     open,
   };
+}
+
+/** Makes a database of another program. */
+function theirs(path: string): void {
+  const db = new Database(path);
+  db.exec('CREATE TABLE theirs (a)');
+  db.close();
 }
 
 /** Kills a process; false where it has gone already. */

@@ -13,6 +13,7 @@ import { AccountMenuComponent } from '../shared/account-menu.component';
 import { sizeText } from '../shared/size';
 import { SessionService } from '../shared/session.service';
 import { uniqueName } from '@heathridge/core/design';
+import { problemOf } from '../shared/problem';
 import { Toast } from '../shared/toast.service';
 import { NothingComponent } from '../frame/nothing.component';
 import type { Encoding } from '@heathridge/core/exchange';
@@ -254,12 +255,14 @@ export class FilesComponent {
       });
   }
 
-  make(name?: string): void {
+  /** Asks for the name of a new file; once more, with what was wrong, where it was refused. */
+  make(name = '', problem = ''): void {
     const data: Question = {
       title: 'New file',
       label: 'What is it called?',
       act: 'Make file',
-      value: name ?? '',
+      value: name,
+      problem,
       hint: 'One file holds the tables of one office.',
     };
     this.dialog
@@ -269,10 +272,7 @@ export class FilesComponent {
         if (!answer) return;
         this.api.createFile(answer.name, Intl.DateTimeFormat().resolvedOptions().timeZone).subscribe({
           next: ({ id }) => void this.router.navigate(['/file', id]),
-          error: (error: unknown) => {
-            this.toast.problem(error);
-            this.make(answer.name);
-          },
+          error: (error: unknown) => this.make(answer.name, problemOf(error).detail),
         });
       });
   }

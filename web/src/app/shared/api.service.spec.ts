@@ -1,7 +1,8 @@
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
-import type { Observable } from 'rxjs';
-import { setUp } from '../testing/bench';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { firstValueFrom, type Observable } from 'rxjs';
+import { setUp, shown } from '../testing/bench';
 import { Api } from './api.service';
 import { Toast } from './toast.service';
 
@@ -64,6 +65,58 @@ describe('a save that must wait', () => {
       expect(said).toHaveBeenCalledTimes(1);
     });
   }
+});
+
+/** What was said of the last save does not stand beside what is wrong with this one. */
+describe('what was said of a save', () => {
+  // One that gives way to another is still there for a moment.
+  const text = (): string =>
+    [...document.querySelectorAll('mat-snack-bar-container')].map(({ textContent }) => textContent).join(' ');
+  let http: HttpTestingController;
+  let toast: Toast;
+  beforeEach(async () => {
+    http = setUp();
+    toast = TestBed.inject(Toast);
+    toast.say('Hire 4917 is saved.');
+    await shown('mat-snack-bar-container');
+  });
+  afterEach(() => TestBed.inject(MatSnackBar).dismiss());
+
+  const save = (answer: object, status: number): void => {
+    TestBed.inject(Api)
+      .saveRows('f_x', { id: 'a-name-of-its-own', changes: [] })
+      .subscribe({ error: () => undefined });
+    http.expectOne('/api/files/f_x/rows').flush(answer, { status, statusText: 'x' });
+  };
+
+  it('goes when the next is refused', async () => {
+    const gone = firstValueFrom(TestBed.inject(MatSnackBar)._openedSnackBarRef!.afterDismissed());
+    save({ type: '/problems/misplaced', detail: 'Not in its place.' }, 409);
+    await gone;
+    expect(text()).toBe('');
+  });
+
+  it('stays to be read when the next is taken', () => {
+    save({ saved: [] }, 200);
+    expect(text()).toContain('4917');
+  });
+
+  it('goes too where it offers to take that back', async () => {
+    toast.offer('Hire 4918 is saved.', 'Take it back', () => undefined);
+    const gone = firstValueFrom(TestBed.inject(MatSnackBar)._openedSnackBarRef!.afterDismissed());
+    save({ type: '/problems/rows-refused', detail: 'No.' }, 422);
+    await gone;
+    expect(text()).not.toContain('4918');
+  });
+
+  it('goes, and not what was wrong with something else', async () => {
+    toast.problem(new Error('The line is gone.'));
+    await shown('mat-snack-bar-container button');
+    const wrong = text();
+    save({ type: '/problems/rows-refused', detail: 'No.' }, 422);
+    expect(TestBed.inject(MatSnackBar)._openedSnackBarRef).not.toBeNull();
+    expect(text()).toBe(wrong);
+  });
 });
 
 /** The server sends fewer rows at once where their texts are long. */

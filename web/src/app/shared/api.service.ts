@@ -535,7 +535,10 @@ export class Api {
   private inTurn<T>(): MonoTypeOperatorFunction<T> {
     return retry<T>({
       delay: (error: unknown, times) => {
-        if (problemOf(error).type !== 'changing') return throwError(() => error);
+        if (problemOf(error).type !== 'changing') {
+          this.toast.past();
+          return throwError(() => error);
+        }
         if (times % TELL_EVERY === 1)
           this.toast.say('This file is being changed at this moment: your save waits for its turn.');
         return timer(TURN);

@@ -7,6 +7,7 @@ import { Label } from '@heathridge/core/design';
 import { bySchema } from './by-schema';
 import { LineComponent } from './line.component';
 import { SelectComponent, type Option } from './select.component';
+import { StripComponent } from './strip.component';
 
 export interface Question {
   readonly title: string;
@@ -14,6 +15,8 @@ export interface Question {
   readonly act: string;
   readonly value?: string;
   readonly hint?: string;
+  /** Why what was given before is not taken. */
+  readonly problem?: string;
   /** Some dialogs ask what it is made from too. */
   readonly from?: {
     readonly label: string;
@@ -29,11 +32,14 @@ export interface Answer {
 /** Asks for a name, and where wanted for what the new thing is made from. */
 @Component({
   selector: 'hr-ask',
-  imports: [LineComponent, MatButton, MatDialogModule, ReactiveFormsModule, SelectComponent],
+  imports: [LineComponent, MatButton, MatDialogModule, ReactiveFormsModule, SelectComponent, StripComponent],
   template: `
     <h2 mat-dialog-title>{{ data.title }}</h2>
     <form [formGroup]="form" (ngSubmit)="done()">
       <mat-dialog-content class="body">
+        @if (data.problem) {
+          <hr-strip [text]="data.problem" />
+        }
         @if (data.from; as from) {
           <hr-select [label]="from.label" [options]="options" formControlName="from" />
         }
@@ -49,7 +55,8 @@ export interface Answer {
     .body {
       display: grid;
       gap: 14px;
-      min-width: 380px;
+      width: 420px;
+      max-width: 100%;
     }
   `,
 })

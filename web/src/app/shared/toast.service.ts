@@ -1,5 +1,5 @@
 import { inject, Injectable } from '@angular/core';
-import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatSnackBar, type MatSnackBarRef } from '@angular/material/snack-bar';
 import { problemOf } from './problem';
 
 /** Below the top bar, where it covers neither messages nor buttons. */
@@ -9,17 +9,23 @@ const PLACE = { verticalPosition: 'top', panelClass: 'news' } as const;
 @Injectable({ providedIn: 'root' })
 export class Toast {
   private readonly bar = inject(MatSnackBar);
+  private said: MatSnackBarRef<unknown> | null = null;
 
   say(text: string): void {
-    this.bar.open(text, undefined, { ...PLACE, duration: 3000 });
+    this.said = this.bar.open(text, undefined, { ...PLACE, duration: 3000 });
+  }
+
+  /** Takes away what was said: “is saved” is not to stand beside why the next save is refused. */
+  past(): void {
+    this.said?.dismiss();
+    this.said = null;
   }
 
   /** Says what was done, and offers to do something about it for as long as it is to be read, in milliseconds. */
   offer(text: string, act: string, work: () => void, duration = 15_000): void {
-    this.bar
-      .open(text, act, { ...PLACE, duration })
-      .onAction()
-      .subscribe(work);
+    const said = this.bar.open(text, act, { ...PLACE, duration });
+    said.onAction().subscribe(work);
+    this.said = said;
   }
 
   problem(error: unknown): void {
