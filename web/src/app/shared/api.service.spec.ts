@@ -1,3 +1,4 @@
+import { HttpErrorResponse } from '@angular/common/http';
 import type { HttpTestingController } from '@angular/common/http/testing';
 import { TestBed } from '@angular/core/testing';
 import { MatSnackBar } from '@angular/material/snack-bar';
@@ -110,7 +111,7 @@ describe('what was said of a save', () => {
   });
 
   it('goes, and not what was wrong with something else', async () => {
-    toast.problem(new Error('The line is gone.'));
+    toast.problem(new HttpErrorResponse({ status: 0 }));
     await shown('mat-snack-bar-container button');
     const wrong = text();
     save({ type: '/problems/rows-refused', detail: 'No.' }, 422);
