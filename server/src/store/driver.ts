@@ -9,7 +9,7 @@ import { BaseSQLiteDatabase, SQLiteSyncDialect } from 'drizzle-orm/sqlite-core';
 import { letter, mark } from './file-schema';
 import { fillLetters, fillMarks } from '@heathridge/core/expression';
 import { endUnlessItStands } from './place';
-import { isOfMachine } from './private';
+import { isDamaged, isOfMachine } from './private';
 import { inTransaction, prepared } from './statements';
 
 export type Connection = Database.Database;
@@ -94,14 +94,14 @@ export function openForReading(
  * it is still read as it was before, or the machine does not let it: the log stays, and is read by whoever opens the file
  * next.
  */
-export function emptyLog(writer: Connection): boolean {
+export function writeLog(writer: Connection): boolean {
   // Another program that holds it is not waited for.
   writer.exec('PRAGMA busy_timeout = 0');
   try {
     const [busy] = prepared(writer, 'PRAGMA wal_checkpoint(TRUNCATE)').get() as [number];
     return busy === 0;
   } catch (error) {
-    if (!isOfMachine(error)) throw error;
+    if (!isOfMachine(error) && !isDamaged(error)) throw error;
     return false;
   } finally {
     writer.exec(`PRAGMA busy_timeout = ${BY_SERVER.patience}`);

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, renameSync, rmSync, statSync } from 'node:fs';
+import { existsSync, mkdirSync, rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { and, asc, eq } from 'drizzle-orm';
 import { emptyDesign, MOST_OF_NAME, MOST_UNITS_OF_NAME, type Design } from '@heathridge/core/design';
@@ -8,23 +8,24 @@ import type { Clock } from '../clock';
 import { Problem } from '../problem';
 import { loadDesign, saveDesign } from './definitions';
 import { bringUpToDate } from './format';
-import { clearLeftovers, STRAY } from './leftovers';
+import { clearLeftovers } from './leftovers';
 import { assertReadable } from './readable';
 import {
   APPLICATION_ID,
   BY_SERVER,
-  emptyLog,
   migrate,
   openForReading,
   openForWriting,
   ormOver,
+  writeLog,
   type Connection,
   type Orm,
 } from './driver';
-import { BESIDE, hasItsOwn, isInPlace, placeOf, standOf, type Beside, type Stand } from './place';
+import { placeOf } from './place';
 import { isDamaged } from './private';
+import { Stand } from './stand';
 import { assertOurs, damaged } from './whose';
-import { dataVersion, storedVersion } from './versions';
+import { dataVersion, DesignMoved, storedVersion } from './versions';
 import { access, account, file } from './registry-schema';
 
 /** An open database file: one connection that writes, one that only reads. */
@@ -67,11 +68,12 @@ export interface Member extends Standing {
   readonly name: string;
 }
 
-interface Opened extends Omit<OpenFile, 'design' | 'changing'>, Stand {
+interface Opened extends Omit<OpenFile, 'design' | 'changing'> {
   design: Design;
   changing: boolean;
   /** The engine's number for what the reader saw last: another one says that somebody has written. */
   seen: number;
+  readonly stand: Stand;
 }
 
 const TAKEN_AWAY =
@@ -82,6 +84,9 @@ const ELSEWHERE =
 
 const LOG_GONE =
   'What belongs to this database file on the server has been moved, renamed or deleted: the log beside it (its name ends in -wal), or what is beside that (-shm). What was saved is in the file. It can be opened again when the server has been started anew.';
+
+const WRITTEN_OVER =
+  'Somebody has written over this database file on the server while it was open. Nothing was saved. Whoever looks after the server can put a copy in its place by renaming it (mv), or start the server anew with what is there.';
 
 /** Milliseconds after which it is tried again to open a file that could not be opened. */
 const NEXT_TRY = 100;
@@ -282,19 +287,11 @@ export class Files {
   get(id: string): OpenFile {
     const known = this.open.get(id);
     const path = this.path(id);
-    const place = placeOf(path);
-    if (known?.inode === place) {
-      if (hasItsOwn(known)) return this.upToDate(known);
-      // Whoever opens it from now on would write a log of its own.
-      emptyLog(known.writer);
-      throw new Problem('misplaced', LOG_GONE);
-    }
-    if (place === '' && known) {
-      // It may come back as it was: then it is gone on with. And what is in its log belongs to it, wherever it is.
-      emptyLog(known.writer);
-      throw new Problem('misplaced', TAKEN_AWAY);
-    }
+    const found = known?.stand.look();
+    if (known && found === 'in place') return this.upToDate(known);
+    if (known && found !== 'another') throw lost(known);
     if (known) this.setAside(known);
+    const place = placeOf(path);
     if (!/^f_\w+$/.test(id) || place === '')
       throw new Problem('not-found', 'This file is not there (any more).');
     const last = this.refused.get(id);
@@ -321,21 +318,12 @@ export class Files {
     const stray = this.strays.get(place);
     const isElsewhere = stray
       ? stray.id !== id
-      : [...this.open.values()].some(({ inode }) => inode === place);
+      : [...this.open.values()].some(({ stand }) => stand.inode === place);
     // Two connections of one process to one file under two names would write two logs.
     if (isElsewhere) throw new Problem('misplaced', ELSEWHERE);
     if (!stray) return undefined;
-    const { path, beside } = stray;
-    const isAt = (name: string, suffix: Beside): boolean => placeOf(name) === beside[suffix];
-    for (const suffix of BESIDE)
-      // It may have been moved with its file, and not have come back with it.
-      if (!isAt(path + suffix, suffix) && !isAt(strayName(path, suffix, beside[suffix]), suffix))
-        throw new Problem('misplaced', LOG_GONE);
-    for (const suffix of BESIDE) {
-      if (isAt(path + suffix, suffix)) continue;
-      moveAside(path, suffix);
-      renameSync(strayName(path, suffix, beside[suffix]), path + suffix);
-    }
+    stray.stand.takeBack();
+    if (stray.stand.look() !== 'in place') throw lost(stray);
     for (const db of [stray.writer, stray.reader]) db.exec(`PRAGMA cache_size = -${BY_SERVER.kept}`);
     stray.design = loadDesign(stray.orm);
     this.strays.delete(place);
@@ -343,6 +331,7 @@ export class Files {
   }
 
   private openAt(id: string, path: string): Opened {
+    const place = placeOf(path);
     assertOurs(path);
     const writer = openForWriting(path, BY_SERVER);
     const orm = ormOver(writer);
@@ -352,36 +341,46 @@ export class Files {
       migrate(orm, 'file');
       assertReadable(writer);
       bringUpToDate(writer, orm, copies, this.clock.now());
+      // What a server that was killed has left in it.
+      writeLog(writer);
       design = loadDesign(orm);
     } catch (error) {
       writer.close();
       throw error;
     }
+    const reader = openForReading(path, BY_SERVER);
+    const stand = new Stand(path);
+    if (stand.inode !== place) {
+      // Another has come into its place meanwhile: that is opened when it is tried again.
+      reader.close();
+      writer.close();
+      throw new DesignMoved();
+    }
     return {
       id,
       writer,
       orm,
-      reader: openForReading(path, BY_SERVER),
+      reader,
       design,
       copies,
       changing: false,
       seen: dataVersion(writer),
-      ...standOf(path),
+      path,
+      stand,
     };
   }
 
   /** Lets go of a file that has another in its place, with the log that was its own and would be played into that. */
   private setAside(file: Opened): void {
-    const { id, path, writer, reader, inode, beside } = file;
-    emptyLog(writer);
+    const { id, writer, reader, stand } = file;
+    emptyLog(file);
     for (const db of [writer, reader])
       // What it has read, above all the schema, is of no use for now: of some 4 MB next to nothing is to stay.
       db.exec('PRAGMA cache_size = 1; PRAGMA writable_schema = RESET; PRAGMA shrink_memory');
     this.open.delete(id);
-    this.strays.set(inode, file);
+    this.strays.set(stand.inode, file);
     this.replaced.add(id);
-    // The other may have come with a log of its own.
-    for (const suffix of BESIDE) if (placeOf(path + suffix) === beside[suffix]) moveAside(path, suffix);
+    stand.moveAside();
   }
 
   /**
@@ -391,14 +390,18 @@ export class Files {
   assertThere(file: OpenFile): void {
     const opened = this.open.get(file.id);
     // Somebody else may have found another there meanwhile, and have opened that.
-    if (opened !== file || placeOf(opened.path) !== opened.inode)
-      throw new Problem('misplaced', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
-    if (!hasItsOwn(opened) && !emptyLog(opened.writer)) throw new Problem('misplaced', LOG_GONE);
+    const found = opened === file ? opened.stand.look() : 'another';
+    if (found === 'in place') return;
+    // Without its log it is kept in the file as soon as that is written into it.
+    if (opened && found === 'without log' && emptyLog(opened)) return;
+    throw opened && found !== 'another' && found !== 'gone'
+      ? lost(opened)
+      : new Problem('misplaced', `${TAKEN_AWAY} What you saved just now is not kept in it.`);
   }
 
   /** Which file on the disk is the one at a path to this server; undefined where it has none open there. */
   placeAt(path: string): string | undefined {
-    return [...this.open.values()].find((opened) => opened.path === path)?.inode;
+    return [...this.open.values()].find((opened) => opened.path === path)?.stand.inode;
   }
 
   /**
@@ -442,15 +445,15 @@ export class Files {
   }
 
   close(): void {
-    for (const opened of this.open.values()) {
-      const { writer, reader } = opened;
-      emptyLog(writer);
+    for (const file of [...this.strays.values(), ...this.open.values()]) {
+      const isInPlace = file.stand.look() === 'in place';
+      emptyLog(file);
       // Of a file that has another in its place the engine would delete the log of that one: this process ends as it is.
-      if (!isInPlace(opened)) continue;
-      reader.close();
-      writer.close();
+      if (!isInPlace) continue;
+      file.reader.close();
+      file.writer.close();
+      file.stand.close();
     }
-    for (const { writer } of this.strays.values()) emptyLog(writer);
     this.open.clear();
   }
 
@@ -471,11 +474,19 @@ export class Files {
   }
 }
 
-/** Under which name what lies beside a file is kept while another stands in its place, by which it is on the disk. */
-const strayName = (path: string, suffix: Beside, place: string): string =>
-  `${path}${suffix}.${place.replace(' ', '-')}${STRAY}`;
-
-function moveAside(path: string, suffix: Beside): void {
-  const place = placeOf(path + suffix);
-  if (place !== '') renameSync(path + suffix, strayName(path, suffix, place));
+/** Why a file cannot be worked with that is open, and is not in its place. What it had before is kept, wherever it is. */
+function lost(file: Opened): Problem {
+  const found = file.stand.look();
+  emptyLog(file);
+  if (found === 'without log') return new Problem('misplaced', LOG_GONE);
+  if (found !== 'written over') return new Problem('misplaced', TAKEN_AWAY);
+  // It is of what was there before, and would be played into what is there now.
+  file.stand.moveAside();
+  return new Problem('misplaced', WRITTEN_OVER);
 }
+
+/**
+ * Writes what is in the log of a file into it, wherever it is: it is whole then without. False where that has not been
+ * done: the log stays, and is read by whoever opens the file next.
+ */
+const emptyLog = ({ writer, stand }: Opened): boolean => stand.mayBeWritten() && writeLog(writer);

@@ -12,7 +12,8 @@ import { isUnwritable } from './private';
 /**
  * The engine itself says that the disk is full, as it does when it is: it is told to take no further page. No small file
  * system is needed for it, which not every machine lets one make.
- */
+ */ import { prepared } from './statements';
+
 describe('a full disk', () => {
   let office: Office;
   beforeAll(async () => (office = await Office.open()));
@@ -151,16 +152,14 @@ describe('a full disk', () => {
   it('lets the server end: what cannot be put into the file stays in its log', async () => {
     const failing = await Office.open();
     const { writer } = failing.app.context.files.get(failing.file);
-    const exec = writer.exec.bind(writer);
     const asked: string[] = [];
-    writer.exec = (sql: string) => {
-      asked.push(sql);
-      if (sql.includes('wal_checkpoint'))
-        throw Object.assign(new Error('disk I/O error'), { code: 'SQLITE_IOERR' });
-      return exec(sql);
+    const log = prepared(writer, 'PRAGMA wal_checkpoint(TRUNCATE)');
+    log.get = () => {
+      asked.push('the log into the file');
+      throw Object.assign(new Error('disk I/O error'), { code: 'SQLITE_IOERR' });
     };
     await expectAsync(failing.close()).toBeResolved();
-    expect(asked).toContain('PRAGMA wal_checkpoint(TRUNCATE)');
+    expect(asked).toEqual(['the log into the file']);
     expect(writer.open).toBeFalse();
   });
 

@@ -6,30 +6,6 @@ export function placeOf(path: string): string {
   return found ? `${found.dev} ${found.ino}` : '';
 }
 
-/** What the engine keeps beside a database file: its log, and what all that have it open share in memory. */
-export const BESIDE = ['-wal', '-shm'] as const;
-export type Beside = (typeof BESIDE)[number];
-
-/** Which file on the disk one that is open is, and which are those beside it: somebody may put others in their places. */
-export interface Stand {
-  readonly path: string;
-  readonly inode: string;
-  readonly beside: Readonly<Record<Beside, string>>;
-}
-
-export const standOf = (path: string): Stand => ({
-  path,
-  inode: placeOf(path),
-  beside: { '-wal': placeOf(`${path}-wal`), '-shm': placeOf(`${path}-shm`) },
-});
-
-/** Whether what the engine keeps beside a file is what it was when it was opened. */
-export const hasItsOwn = ({ path, beside }: Stand): boolean =>
-  BESIDE.every((suffix) => placeOf(path + suffix) === beside[suffix]);
-
-/** Whether all of a file is where it was when it was opened. */
-export const isInPlace = (stand: Stand): boolean => placeOf(stand.path) === stand.inode && hasItsOwn(stand);
-
 let awaited: { readonly path: string; readonly place: string } | null = null;
 
 /** Which file the work that follows is to find at a path. */

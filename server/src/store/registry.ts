@@ -1,8 +1,8 @@
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { Problem } from '../problem';
-import { BY_SERVER, emptyLog, migrate, openForWriting, ormOver, type Connection, type Orm } from './driver';
-import { isInPlace, standOf } from './place';
+import { BY_SERVER, writeLog, migrate, openForWriting, ormOver, type Connection, type Orm } from './driver';
+import { Stand } from './stand';
 import { prepared } from './statements';
 
 const GONE =
@@ -24,10 +24,14 @@ export function openRegistry(data: string): Registry {
   const db = openForWriting(path, { kept: BY_SERVER.kept });
   try {
     assertOurs(db, data);
-    const stand = standOf(path);
+    const stand = new Stand(path);
+    const writeIt = (): void => {
+      if (stand.mayBeWritten()) writeLog(db);
+      else stand.moveAside();
+    };
     const orm = ormOver(db, () => {
-      if (isInPlace(stand)) return;
-      if (!db.inTransaction) emptyLog(db);
+      if (stand.look() === 'in place') return;
+      if (!db.inTransaction) writeIt();
       throw new Problem('misplaced', GONE);
     });
     migrate(orm, 'registry');
@@ -37,9 +41,12 @@ export function openRegistry(data: string): Registry {
       orm,
       close: () => {
         if (!db.open) return;
-        emptyLog(db);
+        const isInPlace = stand.look() === 'in place';
+        writeIt();
         // Of another in its place the engine would delete the log.
-        if (isInPlace(stand)) db.close();
+        if (!isInPlace) return;
+        db.close();
+        stand.close();
       },
     };
   } catch (error) {

@@ -1,16 +1,20 @@
 import { createHash } from 'node:crypto';
 import {
+  closeSync,
   copyFileSync,
   existsSync,
   mkdirSync,
   mkdtempSync,
+  openSync,
   readdirSync,
   readFileSync,
   renameSync,
   rmSync,
   statSync,
+  symlinkSync,
   truncateSync,
   writeFileSync,
+  writeSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
@@ -229,6 +233,60 @@ describe('in the place of a database file', () => {
       expect(heldAt(path)).toBe(`before ${TAKES_LOG}`);
     });
 
+    /** What somebody may do to the very file that is open. */
+    const WRITTEN: Readonly<Record<string, (path: string, ours: string) => void>> = {
+      'a copy': (path, ours) => copyFileSync(ours, path),
+      nothing: (path) => truncateSync(path, 0),
+      'half of it': (path) => truncateSync(path, statSync(path).size >> 1),
+      'a letter': (path) => writeFileSync(path, 'Dear colleagues'),
+      'a few bytes': (path) => {
+        const file = openSync(path, 'r+');
+        writeSync(file, Buffer.alloc(100, 0x5a), 0, 100, statSync(path).size >> 1);
+        closeSync(file);
+      },
+    };
+    for (const [what, write] of Object.entries(WRITTEN))
+      it(`${what} written over it is told, and neither mixed with what was there nor saved into`, async () => {
+        const path = office.path;
+        const ours = whole();
+        expect((await note('in the log')).status).toBe(200);
+        write(path, ours);
+        const before = bytesAt(path);
+        const said = await told();
+        expect(said.length).toBe(6);
+        for (const one of said) expect(one).toMatch(/has written over this database file/);
+        expect(bytesAt(path)).toBe(before);
+        expect(existsSync(`${path}-wal`)).toBeFalse();
+        // A copy that is moved into its place is worked with at once.
+        copyFileSync(ours, join(aside, 'copy.db'));
+        renameSync(join(aside, 'copy.db'), path);
+        expect((await note('in the copy')).status).toBe(200);
+        await office.app.close();
+        expect(heldAt(path)).toBe('in the copy');
+      });
+
+    it('a copy written over it is what the next server works with', async () => {
+      const path = office.path;
+      const ours = whole();
+      expect((await note('in the log')).status).toBe(200);
+      copyFileSync(ours, path);
+      expect((await note('lost')).status).toBe(409);
+      await office.app.close();
+      expect(bytesAt(path)).toBe(bytesAt(ours));
+      expect(heldAt(path)).not.toBe('in the log');
+    });
+
+    it('a copy written over it while something is saved does not acknowledge that', async () => {
+      const path = office.path;
+      const ours = whole();
+      spyOn(office.app.context.news, 'tell').and.callFake(() => copyFileSync(ours, path));
+      const { status, body } = await note('lost');
+      expect([status, body.detail]).toEqual([
+        409,
+        jasmine.stringMatching(/has written over this database file/),
+      ]);
+    });
+
     for (const suffix of ['-wal', '-shm'])
       it(`what belongs to it (${suffix}) is missed, and nothing of what was saved`, async () => {
         const path = office.path;
@@ -284,6 +342,21 @@ describe('in the place of a database file', () => {
       expect(heldAt(path)).toBe('saved after');
     });
 
+    it('a link to another of ours is worked with, and each has what was saved in it', async () => {
+      const path = office.path;
+      const other = whole();
+      expect((await note('in the first')).status).toBe(200);
+      takenAway(path);
+      symlinkSync(other, path);
+      expect((await note('in the second')).status).toBe(200);
+      expect(office.ask(NOTE)).toEqual([['in the second']]);
+      putBack(path);
+      expect(office.ask(NOTE)).toEqual([['in the first']]);
+      expect(heldAt(other)).toBe('in the second');
+      // Beside it lies nothing any more that would be played into it.
+      expect(existsSync(`${other}-wal`)).toBeFalse();
+    });
+
     it('one that is taken away has all that was saved in it, wherever it is', async () => {
       const path = office.path;
       expect((await note('saved before')).status).toBe(200);
@@ -306,6 +379,12 @@ describe('in the place of a database file', () => {
         expect([status, body.detail]).toEqual([409, jasmine.stringMatching(/open under another name/)]);
       }
       await office.app.close();
+      // This process has them open still: to the next server they are files like others.
+      for (const at of [path, second]) {
+        copyFileSync(at, `${at}.copy`);
+        for (const suffix of ['-wal', '-shm']) rmSync(at + suffix, { force: true });
+        renameSync(`${at}.copy`, at);
+      }
       const app = await buildApp({ data: office.data, clock: stillClock });
       expect(app.context.files.get(office.file).design.tables).toEqual([]);
       expect(app.context.files.get(made.id).reader.prepare(NOTE).raw().all()).toEqual([

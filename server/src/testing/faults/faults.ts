@@ -11,7 +11,7 @@ import { chance } from '../killed-at-work';
 import { Office } from '../office';
 import { PARAMS, ROUTES } from '../routes';
 import { Odd, type Document } from './odd';
-import { call, Ledger, person, type Failure, type Sender } from './people';
+import { NONE_OF_OURS, call, Ledger, person, type Failure, type Sender } from './people';
 import { freePort, Served } from './served';
 
 export interface Faults {
@@ -156,9 +156,8 @@ export async function faults({ seconds, people, odd, seed }: Faults): Promise<Ou
       renameSync(path, original);
       renameSync(other, path);
       const refused = await call(builders, 'GET', `/api/files/${spare}/design`);
-      ledger.hear('a file that is none of ours', refused);
-      if (refused && refused.status !== 409)
-        ledger.failures.push({ ...refused, what: 'a file that is none of ours' });
+      ledger.hear(NONE_OF_OURS, refused);
+      if (refused && refused.status !== 409) ledger.failures.push({ ...refused, what: NONE_OF_OURS });
       renameSync(original, path);
       const back = await call(builders, 'GET', `/api/files/${spare}/tables/t_hire/row?key=[1417]`);
       ledger.hear('a file that is back', back);
