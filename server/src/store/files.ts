@@ -452,7 +452,6 @@ export class Files {
       if (!isInPlace) continue;
       file.reader.close();
       file.writer.close();
-      file.stand.close();
     }
     this.open.clear();
   }

@@ -44,9 +44,7 @@ export function openRegistry(data: string): Registry {
         const isInPlace = stand.look() === 'in place';
         writeIt();
         // Of another in its place the engine would delete the log.
-        if (!isInPlace) return;
-        db.close();
-        stand.close();
+        if (isInPlace) db.close();
       },
     };
   } catch (error) {

@@ -22,7 +22,6 @@ describe('where a file is that is open', () => {
   });
   afterEach(() => {
     writer.close();
-    stand.close();
     rmSync(folder, { recursive: true });
   });
 

@@ -1,4 +1,4 @@
-import { closeSync, existsSync, openSync, readSync, realpathSync, renameSync, statSync } from 'node:fs';
+import { existsSync, openSync, readSync, realpathSync, renameSync, statSync } from 'node:fs';
 import { endianness } from 'node:os';
 import { STRAY } from './leftovers';
 import { placeOf } from './place';
@@ -50,7 +50,10 @@ export class Stand {
   /** Where the file itself is, where only a link stands at the path: what belongs to it lies there. */
   private readonly own: string;
   private readonly beside: Readonly<Record<Beside, string>>;
-  /** Never closed while the file is open: the engine's locks would go with it (fcntl(2)). */
+  /**
+   * Closed only with this process: the engine's locks would go with it (fcntl(2)), also those of a connection that was
+   * closed, whose statements the driver still has.
+   */
   private readonly shared: number;
   private readonly head = new DataView(new ArrayBuffer(SHARED_HEAD));
   private seen: Seen;
@@ -102,11 +105,6 @@ export class Stand {
       setAside(this.own, suffix);
       renameSync(names[i]!, this.own + suffix);
     });
-  }
-
-  /** When nobody in this process has the file open any more. */
-  close(): void {
-    closeSync(this.shared);
   }
 
   private isOwn(name: string, suffix: Beside): boolean {
