@@ -155,6 +155,7 @@ export class Router {
         const { params, person, role } = this.admitted.get(request)!;
         const { context } = this;
         let gone: AbortSignal | null = null;
+        let looked: OpenFile | null = null;
         const call: Pick<Call, 'person' | 'file' | 'viewer'> & Record<string, unknown> = {
           context,
           params,
@@ -170,7 +171,11 @@ export class Router {
             return person;
           },
           get file() {
-            return context.files.get(params['file'] ?? '');
+            if (looked) return looked;
+            looked = context.files.get(params['file'] ?? '');
+            // As far as nothing else runs it need not be looked for again.
+            queueMicrotask(() => (looked = null));
+            return looked;
           },
           get viewer(): Viewer {
             const { id, name } = call.person;
