@@ -1,6 +1,6 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { once } from 'node:events';
-import { appendFileSync, mkdtempSync, rmSync } from 'node:fs';
+import { appendFileSync, mkdtempSync, rmSync, statSync, utimesSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
@@ -71,6 +71,20 @@ describe('where a file is that is open', () => {
     appendFileSync(path, 'x');
     expect(stand.look()).toBe('written over');
     expect(stand.mayBeWritten()).toBeFalse();
+  });
+
+  it('is its place when its time is set as it is, in whole seconds or in millionths', () => {
+    for (const unit of [1000, 0.001]) {
+      writer.exec("INSERT INTO t VALUES ('x')");
+      writeLog(writer);
+      expect(stand.look()).toBe('in place');
+      const { atimeMs, mtimeMs } = statSync(path);
+      utimesSync(path, atimeMs / 1000, (Math.floor(mtimeMs / unit) * unit) / 1000);
+      expect(stand.look()).withContext(String(unit)).toBe('in place');
+    }
+    // As a copy that keeps its time has it.
+    utimesSync(path, new Date(0), new Date(0));
+    expect(stand.look()).toBe('written over');
   });
 
   it('is its place at every moment at which another process writes the log into the file', async () => {

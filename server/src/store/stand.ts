@@ -76,8 +76,7 @@ export class Stand {
       const now = this.settled();
       // Taken away at this very moment.
       if (!now) return this.look();
-      const isOther = now.changed !== this.seen.changed || now.size !== this.seen.size;
-      this.isWrittenOver = isOther && !mayHaveWritten(this.seen, now);
+      this.isWrittenOver = isOther(this.seen, now) && !mayHaveWritten(this.seen, now);
       this.seen = now;
     }
     if (this.isWrittenOver) return 'written over';
@@ -153,6 +152,16 @@ export class Stand {
 
 const NAMES = Object.keys(PLACES) as (keyof Progress)[];
 const IS_LITTLE = endianness() === 'LE';
+
+/**
+ * Whether somebody has written into the file from one look to the next. Who copies files for safety may put back when they
+ * were read, and sets when they were changed along, in whole seconds or millionths of them (utime(2), utimes(2)).
+ */
+function isOther(before: Seen, now: Seen): boolean {
+  const back = before.changed - now.changed;
+  const isSetBack = Math.abs(back) < 0.002 || (back > 0 && back < 1000 && now.changed % 1000 === 0);
+  return now.size !== before.size || !isSetBack;
+}
 
 /** Whether the engine may have written into the file from one look to the next. */
 function mayHaveWritten(before: Progress, now: Progress): boolean {
