@@ -1,9 +1,8 @@
-import { existsSync, readdirSync } from 'node:fs';
+import { existsSync, readdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { Problem } from '../problem';
-import { BY_SERVER, writeLog, migrate, openForWriting, ormOver, type Connection, type Orm } from './driver';
+import { BY_SERVER, writeLog, migrate, openForReading, openForWriting, ormOver, type Orm } from './driver';
 import { Stand } from './stand';
-import { prepared } from './statements';
 
 const GONE =
   'The list of people and files (registry.db) is not in its place any more: somebody has moved, renamed, replaced or deleted it on the server. Nothing was saved. Whoever looks after the server can put it back, or start the server anew with what is there.';
@@ -21,9 +20,10 @@ export interface Registry {
  */
 export function openRegistry(data: string): Registry {
   const path = join(data, 'registry.db');
+  assertOurs(path, data);
   const db = openForWriting(path, { kept: BY_SERVER.kept });
   try {
-    assertOurs(db, data);
+    migrate(ormOver(db), 'registry');
     const stand = new Stand(path);
     const writeIt = (): void => {
       if (stand.mayBeWritten()) writeLog(db);
@@ -34,7 +34,6 @@ export function openRegistry(data: string): Registry {
       if (!db.inTransaction) writeIt();
       throw new Problem('misplaced', GONE);
     });
-    migrate(orm, 'registry');
     // Until here nobody else waits.
     db.exec(`PRAGMA busy_timeout = ${BY_SERVER.patience}`);
     return {
@@ -53,11 +52,11 @@ export function openRegistry(data: string): Registry {
   }
 }
 
-function assertOurs(db: Connection, data: string): void {
-  const has = (condition: string): boolean =>
-    prepared(db, `SELECT 1 FROM sqlite_schema WHERE type = 'table' ${condition}`).get() !== undefined;
-  if (has("AND name = 'account'")) return;
-  if (has(''))
+/** Looks whether it is ours before it is opened for writing, which would make one of an empty file, or change another's. */
+function assertOurs(path: string, data: string): void {
+  const [tables, own] = tablesIn(path);
+  if (own > 0) return;
+  if (tables > 0)
     throw new Problem(
       'misplaced',
       `registry.db in ${data} is a database of another program. Put the list of people and files in its place, or a copy of it.`,
@@ -68,4 +67,19 @@ function assertOurs(db: Connection, data: string): void {
       'misplaced',
       `the list of people and files (registry.db in ${data}) is missing or empty, and database files are there. Put it in its place, or a copy of it, or set HEATHRIDGE_DATA to another folder.`,
     );
+}
+
+/** How many tables a database has, and how many of them are that of accounts. */
+function tablesIn(path: string): readonly [all: number, own: number] {
+  const found = statSync(path, { throwIfNoEntry: false });
+  if (!found || found.size === 0) return [0, 0];
+  const db = openForReading(path);
+  try {
+    const counts = db.prepare(
+      "SELECT count(*), count(*) FILTER (WHERE name = 'account') FROM sqlite_schema WHERE type = 'table'",
+    );
+    return counts.raw().get() as [number, number];
+  } finally {
+    db.close();
+  }
 }
