@@ -95,6 +95,18 @@ describe('ValueInputComponent', () => {
     await fixture.whenStable();
   }
 
+  it('stays picked whole when the same value comes once more, and shows another', async () => {
+    const input = await show({ kind: 'decimal', places: 2 }, { value: '1234.50' });
+    input.dispatchEvent(new Event('focus'));
+    await fixture.whenStable();
+    host.held.set({ value: '1234.50' });
+    await fixture.whenStable();
+    expect([input.value, input.selectionStart, input.selectionEnd]).toEqual(['1234.50', 0, 7]);
+    host.held.set({ value: '99.00' });
+    await fixture.whenStable();
+    expect(input.value).toBe('99.00');
+  });
+
   it('shows the plain value at once when it is entered, picked whole', async () => {
     const input = await show({ kind: 'money', places: 2 }, { value: '1234.50' });
     expect(input.value).toBe('£1,234.50');

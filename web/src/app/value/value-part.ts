@@ -1,4 +1,12 @@
-import { computed, Directive, inject, InjectionToken, linkedSignal, type Signal } from '@angular/core';
+import {
+  computed,
+  Directive,
+  inject,
+  InjectionToken,
+  linkedSignal,
+  untracked,
+  type Signal,
+} from '@angular/core';
 import { comesWithText, valueKind, type Field } from '@heathridge/core/design';
 import { editText, isNumeric, readValue, showValue, type Reading, type Value } from '@heathridge/core/values';
 import type { Fetch, Held } from './held';
@@ -51,11 +59,17 @@ export abstract class ValuePart {
 export abstract class TypedPart extends ValuePart {
   /**
    * What stands in the line while it is being typed in; null while the value is shown. A value that comes from
-   * outside ends what is being typed.
+   * outside ends what is being typed, unless it is the one that stands there.
    */
   protected readonly draft = linkedSignal<Held, string | null>({
     source: this.at.held,
-    computation: () => null,
+    computation: (held, before) => {
+      const draft = before?.value ?? null;
+      if (draft === null || held.typed !== undefined) return null;
+      // The same value once more, as of a record that is read anew: what is picked in the line stays so.
+      const text = untracked(() => editText(this.kind(), held.value, this.at.reading().locale));
+      return text === draft ? draft : null;
+    },
   });
   protected readonly kind = computed(() => valueKind(this.at.field().type));
   protected readonly numeric = computed(() => isNumeric(this.kind()));
