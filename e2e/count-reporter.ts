@@ -1,16 +1,25 @@
 import type { Reporter, TestCase, TestResult } from '@playwright/test/reporter';
 
-/** Prints how many tests passed and failed, for the last line of the whole run. */
+/** Names each test that failed with what it said, and prints how many passed and failed, for the end of the whole run. */
 export default class CountReporter implements Reporter {
   private passed = 0;
-  private failed = 0;
+  private readonly failed: string[] = [];
 
-  onTestEnd(_: TestCase, { status }: TestResult): void {
+  onTestEnd(test: TestCase, { status, errors }: TestResult): void {
     if (status === 'passed') this.passed++;
-    else this.failed++;
+    else
+      this.failed.push(
+        [test.titlePath().join(' '), status, ...errors.map(({ stack, message }) => stack ?? message)].join(
+          '\n',
+        ),
+      );
   }
 
   onEnd(): void {
-    process.stdout.write(`\n${this.passed} passed, ${this.failed} failed\n`);
+    if (this.failed.length > 0)
+      process.stdout.write(
+        `\nFailures:\n${this.failed.map((text, at) => `${String(at + 1)}) ${text}`).join('\n')}\n`,
+      );
+    process.stdout.write(`\n${String(this.passed)} passed, ${String(this.failed.length)} failed\n`);
   }
 }

@@ -9,6 +9,8 @@ systemPackages();
 let passed = 0;
 let failed = 0;
 const failures = [];
+/** Enough for a few failures with their stacks; the last line of all has to stay in sight. */
+const MOST_LINES = 100;
 
 /** Runs a command, passing its output on; resolves with its exit code and what it printed. */
 function step(command, args, options = {}) {
@@ -31,11 +33,11 @@ function step(command, args, options = {}) {
   });
 }
 
-function count(name, ok, good, bad) {
+function count(name, ok, good, bad, text) {
   passed += good;
   failed += bad;
   if (!ok || bad > 0) {
-    failures.push(name);
+    failures.push({ name, text: reasons(text) });
     // A suite that fell over before it could count is a failure all the same.
     if (bad === 0) failed++;
   }
@@ -43,8 +45,8 @@ function count(name, ok, good, bad) {
 
 async function single(name, command, args) {
   process.stdout.write(`\n== ${name}\n`);
-  const { code } = await step(command, args);
-  count(name, code === 0, code === 0 ? 1 : 0, code === 0 ? 0 : 1);
+  const { code, text } = await step(command, args);
+  count(name, code === 0, code === 0 ? 1 : 0, code === 0 ? 0 : 1, text);
 }
 
 /** A suite whose output says `N passed, N failed`, or Jasmine's `N specs, N failures`. */
@@ -55,7 +57,20 @@ async function suite(name, command, args, options) {
   const jasmine = [...text.matchAll(/(\d+) specs?, (\d+) failures?/g)].at(-1);
   const good = own ? Number(own[1]) : jasmine ? Number(jasmine[1]) - Number(jasmine[2]) : 0;
   const bad = own ? Number(own[2]) : jasmine ? Number(jasmine[2]) : 0;
-  count(name, code === 0 && good > 0, good, bad);
+  count(name, code === 0 && good > 0, good, bad, text);
+}
+
+/**
+ * What a step says of what failed: its lines from `Failures:` on (Jasmine and the reporters head them so), or else its
+ * last ones. They are said once more at the very end, since the middle of a long output is easily lost.
+ */
+function reasons(text) {
+  const at = text.lastIndexOf('\nFailures:\n');
+  const lines = text
+    .slice(at + 1)
+    .trimEnd()
+    .split('\n');
+  return (at < 0 ? lines.slice(-MOST_LINES) : lines.slice(0, MOST_LINES)).join('\n');
 }
 
 await single('lint', 'npx', ['eslint', '.']);
@@ -84,6 +99,9 @@ await buildServer();
 buildWeb();
 await suite('the application, end to end', 'npx', ['playwright', 'test', '-c', 'e2e']);
 
-if (failures.length > 0) process.stdout.write(`\nFailed: ${failures.join('; ')}\n`);
+if (failures.length > 0) {
+  for (const { name, text } of failures) process.stdout.write(`\n== failed: ${name}\n${text}\n`);
+  process.stdout.write(`\nFailed: ${failures.map(({ name }) => name).join('; ')}\n`);
+}
 process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
 process.exitCode = failed > 0 ? 1 : 0;

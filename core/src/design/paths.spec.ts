@@ -32,7 +32,10 @@ describe('fields joined into one text', () => {
       fields: fc.array(field, { minLength: 2, maxLength: 5 }),
       between: fc.string({ maxLength: 6 }).filter((text) => !text.includes('\0')),
     });
-    fc.assert(fc.property(joined, (given) => expect(joinedFields(joinFields(given))).toEqual(given)));
+    fc.assert(
+      fc.property(joined, (given) => expect(joinedFields(joinFields(given))).toEqual(given)),
+      { seed: 20261130 },
+    );
   });
 
   it('come from the table itself and along its lookups', () => {

@@ -91,10 +91,14 @@ export function readPlanText(text: string, design: Design, makeId: MakeId): Writ
   }
   const heads: Table[] = [];
   for (const [head] of paragraphs) heads.push(tableFor(head!, design, heads, makeId));
-  const tables = paragraphs.map(([, ...lines], i) => {
-    const isNew = !design.tables.some(({ id }) => id === heads[i]!.id);
-    return { ...readTable(design, heads, lines, heads[i]!, isNew), line: paragraphs[i]![0]!.line };
-  });
+  const tables: WrittenTable[] = [];
+  for (const [i, [head, ...lines]] of paragraphs.entries()) {
+    const { id } = heads[i]!;
+    const isNew = !design.tables.some((table) => table.id === id);
+    // Two paragraphs may be about one table.
+    const before = fieldsOf(tables, id);
+    tables.push({ ...readTable(design, heads, lines, heads[i]!, isNew, before), line: head!.line });
+  }
   return planOf(design, tables, makeId, heads);
 }
 
@@ -142,12 +146,17 @@ function tableFor(head: Line, design: Design, begun: readonly Table[], makeId: M
   return newTable(design, label, makeId, { plural, among: [...design.tables, ...begun] });
 }
 
+const fieldsOf = (tables: readonly WrittenTable[], id: string): WrittenField[] =>
+  tables.filter((table) => table.id === id).flatMap(({ fields }) => fields);
+
+/** The fields of a table that its lines write, `before` being those that earlier lines have written for it. */
 function readTable(
   design: Design,
   heads: readonly Table[],
   lines: readonly Line[],
   table: Table,
   isNew: boolean,
+  before: readonly WrittenField[] = [],
 ): WrittenTable {
   const fields: WrittenField[] = [];
   const faults: WrittenFault[] = [];
@@ -169,13 +178,14 @@ function readTable(
     const isNumber = isNew && taken.guessed && same(taken.label, 'number');
     const read = isNumber ? { ...taken, type: plainType('runningNumber', design) } : taken;
     const isKey = isNew && read.type.kind === 'runningNumber';
+    const earlier = [...before, ...fields];
     const twice =
-      fields.some(({ label }) => same(label, read.label)) ||
+      earlier.some(({ label }) => same(label, read.label)) ||
       (!isNew && table.fields.some(({ label }) => same(label, read.label)));
     if (twice) faults.push({ ...line, fault: `${table.label} has a field ${read.label} already.` });
     else if (read.type.kind === 'runningNumber' && !isKey)
       faults.push({ ...line, fault: `A running number is a key: ${table.label} has one already.` });
-    else if (isKey && fields.some(({ type }) => type.kind === 'runningNumber'))
+    else if (isKey && earlier.some(({ type }) => type.kind === 'runningNumber'))
       faults.push({ ...line, fault: `A table has one running number: its key.` });
     else fields.push(read);
   }
@@ -340,19 +350,22 @@ function planOf(
 ): WrittenPlan {
   const changes: Change[] = [];
   const later: Change[] = [];
-  const started = new Set<string>();
+  /** The names of the fields of each table that has been begun. */
+  const taken = new Map<string, string[]>();
   for (const written of tables) {
     const head = heads.find(({ id }) => id === written.id);
     const own = design.tables.find(({ id }) => id === written.id) ?? head!;
-    const key = written.isNew ? written.fields.find(({ type }) => type.kind === 'runningNumber') : undefined;
-    const begun = key
-      ? { ...own.fields[0]!, label: key.label, name: nameFromLabel(key.label, 'number') }
+    const key = written.isNew
+      ? fieldsOf(tables, written.id).find(({ type }) => type.kind === 'runningNumber')
+      : undefined;
+    const label = key?.label ?? keyLabel(own.fields[0]!.label, fieldsOf(tables, written.id));
+    const begun = written.isNew
+      ? { ...own.fields[0]!, label, name: nameFromLabel(label, 'number') }
       : own.fields[0]!;
-    if (written.isNew && !started.has(own.id)) {
-      started.add(own.id);
+    if (written.isNew && !taken.has(own.id))
       changes.push({ change: 'addTable', table: { ...own, fields: [begun] } });
-    }
-    const names = (written.isNew ? [begun] : own.fields).map(({ name }) => name);
+    const names = taken.get(own.id) ?? (written.isNew ? [begun] : own.fields).map(({ name }) => name);
+    taken.set(own.id, names);
     for (const { label, type, alwaysFilled, noTwoAlike, line } of written.fields) {
       if (line === key?.line) continue;
       const name = uniqueName(nameFromLabel(label, 'field'), names);
@@ -363,4 +376,15 @@ function planOf(
     }
   }
   return { tables, changes: [...changes, ...later] };
+}
+
+/** What the key of a new table is called beside fields one of which may be written with its name, as a house number. */
+function keyLabel(wanted: string, fields: readonly WrittenField[]): string {
+  const isFree = (label: string): boolean => !fields.some((field) => same(field.label, label));
+  if (isFree(wanted)) return wanted;
+  const label = KIND_LABELS.runningNumber;
+  for (let n = 1; ; n++) {
+    const free = n === 1 ? label : `${label} ${n}`;
+    if (isFree(free)) return free;
+  }
 }

@@ -105,8 +105,8 @@ describe('texts that a spreadsheet would run', () => {
     const text = fc.oneof(fc.string(), fc.stringMatching(/^'{0,3}[=+@-]?[a-z0-9]{0,4}$/));
     const back = fc.property(text, (value) => unharmed(harmless(value)) === value);
     const safe = fc.property(text, (value) => harmless(value).startsWith("'") || !/^[=@]/.test(value));
-    expect(() => fc.assert(back)).not.toThrow();
-    expect(() => fc.assert(safe)).not.toThrow();
+    expect(() => fc.assert(back, { seed: 20261130 })).not.toThrow();
+    expect(() => fc.assert(safe, { seed: 20261130 })).not.toThrow();
   });
 });
 
@@ -450,7 +450,7 @@ describe('what was probably meant', () => {
         apart === distance(b, a, 20) && apart <= Math.max(a.length, b.length) && (apart === 0) === (a === b)
       );
     });
-    expect(() => fc.assert(holds)).not.toThrow();
+    expect(() => fc.assert(holds, { seed: 20261130 })).not.toThrow();
   });
 
   it('is nothing where all are too far, and what begins alike where two are as near', () => {
@@ -487,6 +487,6 @@ describe('a block of cells', () => {
       rows,
       (value) => JSON.stringify(readBlock(writeBlock(value))) === JSON.stringify(value),
     );
-    expect(() => fc.assert(holds)).not.toThrow();
+    expect(() => fc.assert(holds, { seed: 20261130 })).not.toThrow();
   });
 });

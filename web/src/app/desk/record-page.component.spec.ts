@@ -6,7 +6,7 @@ import { Subject } from 'rxjs';
 import { emptyDesign, type ButtonAct, type Form, type FormPart } from '@heathridge/core/design';
 import { formFromTable, mapParts } from '@heathridge/core/form';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { after, button, shown as there } from '../testing/bench';
+import { after, button, shown as there, until } from '../testing/bench';
 import { calling, setUpDesk } from '../testing/desk';
 import type { DeskNews } from './desk-news.service';
 import { RecordDrafts } from './record-drafts.service';
@@ -411,7 +411,7 @@ describe('RecordPageComponent', () => {
       await after(10);
       expect(opened.calls.mostRecent().args[0]).toBe(`${SCREEN}/buttons/b_0/print?path=&key=%5B1000%5D`);
       button(page(), 'Press 1').click();
-      for (let i = 0; i < 100 && printed.calls.count() === 0; i++) await after(10);
+      await until(() => printed.calls.count() > 0);
       expect(printed).toHaveBeenCalledTimes(1);
     });
 

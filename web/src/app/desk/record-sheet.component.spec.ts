@@ -4,7 +4,7 @@ import { formFromTable, mapParts, subformsOf } from '@heathridge/core/form';
 import { BRITISH } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
 import type { RecordData } from '../shared/api.service';
-import { after, button, setUp } from '../testing/bench';
+import { after, button, setUp, until } from '../testing/bench';
 import { RecordSheetComponent } from './record-sheet.component';
 import { designOf, RecordState } from './record.state';
 
@@ -95,7 +95,7 @@ describe('RecordSheetComponent', () => {
     const steps = [drawn()];
     const seen = new MutationObserver(() => steps.push(drawn()));
     seen.observe(page, { subtree: true, childList: true });
-    for (let i = 0; i < 400 && steps.at(-1)! < 24; i++) await after(1);
+    await until(() => steps.at(-1)! >= 24);
     seen.disconnect();
     expect(steps[0]).toBeLessThan(24);
     expect(steps.at(-1)).toBeLessThan(60);

@@ -22,6 +22,7 @@ import { plainType } from '@heathridge/core/plan';
 import { newQuery } from '@heathridge/core/query';
 import { applyChanges, type Change } from '@heathridge/core/change';
 import { field, lookup, number, OFFICE, table } from '../../../../core/src/design/testing/office';
+import { until } from '../testing/bench';
 import { FileStore } from '../file/file.store';
 import { ICONS } from '../shared/icons';
 import { ConversionComponent } from './conversion.component';
@@ -1025,8 +1026,7 @@ describe('the map', () => {
   it('is laid out along its links in a worker', async () => {
     const { fixture, host } = await map();
     fixture.debugElement.children[0]!.children[0]!.componentInstance.arrange();
-    for (let i = 0; i < 100 && host.moved.length === 0; i++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(() => host.moved.length > 0);
     const places = host.moved[0] as { table: string; x: number; y: number }[];
     const [first, second, third] = ['t_borrower', 't_loan', 't_fine'].map((id) =>
       places.find(({ table: own }) => own === id)!,

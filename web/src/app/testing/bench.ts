@@ -57,6 +57,11 @@ export function setUpFile(design: Design = OFFICE): HttpTestingController {
 export const after = (milliseconds: number): Promise<void> =>
   new Promise((resolve) => setTimeout(resolve, milliseconds));
 
+/** Waits until something is so. Where it never is, the time limit of specs ends it: machines are shared. */
+export async function until(isSo: () => boolean): Promise<void> {
+  while (!isSo()) await after(5);
+}
+
 /** What a selector finds, once it is there: parts of pages are read when they are wanted. */
 export async function shown<T extends HTMLElement>(
   selector: string,
