@@ -2,7 +2,7 @@ import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { chartModel, type ChartColumn, type ChartMark } from '@heathridge/core/chart';
 import type { Chart } from '@heathridge/core/design';
 import { BRITISH, type Value } from '@heathridge/core/values';
-import { after, button, setUp } from '../testing/bench';
+import { button, drawn, setUp } from '../testing/bench';
 import { ChartBarComponent } from './chart-bar.component';
 import { ChartComponent } from './chart.component';
 import { pngOf, standalone } from './picture';
@@ -42,7 +42,7 @@ describe('ChartComponent', () => {
     element.style.height = '320px';
     await fixture.whenStable();
     // It is measured, and drawn to that.
-    await after(60);
+    await drawn();
     await fixture.whenStable();
   });
   afterEach(() => fixture.destroy());

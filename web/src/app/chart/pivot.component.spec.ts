@@ -3,7 +3,7 @@ import { newQuery, pivotFor, pivotModel, type Grouped } from '@heathridge/core/q
 import type { Query } from '@heathridge/core/design';
 import { BRITISH, type Value } from '@heathridge/core/values';
 import { OFFICE } from '../../../../core/src/design/testing/office';
-import { after, setUp } from '../testing/bench';
+import { drawn, setUp } from '../testing/bench';
 import { PivotBarComponent } from '../query/pivot-bar.component';
 import { PivotComponent, type PivotPick } from './pivot.component';
 
@@ -57,7 +57,7 @@ describe('PivotComponent', () => {
     picked.length = 0;
     fixture.componentInstance.picked.subscribe((pick) => picked.push(pick));
     await fixture.whenStable();
-    await after(200);
+    await drawn();
     await fixture.whenStable();
   }
   afterEach(() => fixture.destroy());
@@ -87,12 +87,12 @@ describe('PivotComponent', () => {
     await show(QUERY);
     cell(0, 'cell 2 0').click();
     // The grid tells of it a moment later.
-    await after(50);
+    await drawn();
     expect(picked).toEqual([{ keys: { place: '7', kind: 'o' }, of: 'Ash, old' }]);
     cell(2, 'cell 3 0').dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
     cell(1, 'cell 0 1').click();
     cell(1, 'down 0').click();
-    await after(50);
+    await drawn();
     expect(picked.slice(1)).toEqual([
       { keys: {}, of: 'all' },
       { keys: { place: '9', kind: null }, of: 'Elm, (empty)' },
@@ -107,7 +107,7 @@ describe('PivotComponent', () => {
     expect(shade(0, 'cell 3 0')).toBe('transparent');
     fixture.componentRef.setInput('heat', false);
     await fixture.whenStable();
-    await after(100);
+    await drawn();
     expect(shade(0, 'cell 1 0')).toBe('transparent');
   });
 

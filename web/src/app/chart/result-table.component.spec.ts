@@ -1,6 +1,6 @@
 import { TestBed, type ComponentFixture } from '@angular/core/testing';
 import { emptyDesign, localeOf } from '@heathridge/core/design';
-import { after, setUp } from '../testing/bench';
+import { drawn, setUp } from '../testing/bench';
 import { ResultTableComponent } from './result-table.component';
 
 const column = (id: string) => ({ id, label: id, kind: { kind: 'money' as const, places: 2 } });
@@ -13,7 +13,7 @@ describe('ResultTableComponent', () => {
     const result = { columns: columns.map(column), rows, more: false };
     fixture.componentRef.setInput('result', result);
     await fixture.whenStable();
-    await after(50);
+    await drawn();
     await fixture.whenStable();
     return [...page().querySelectorAll('tr')].map((row) =>
       [...row.querySelectorAll('th, td')].map(({ textContent }) => textContent.trim()).join(' | '),

@@ -57,6 +57,17 @@ export function setUpFile(design: Design = OFFICE): HttpTestingController {
 export const after = (milliseconds: number): Promise<void> =>
   new Promise((resolve) => setTimeout(resolve, milliseconds));
 
+/**
+ * Waits until what is drawn or measured with the next pictures is there, however late they come: grids and charts draw
+ * themselves in frames, and learn how large they are between two.
+ */
+export async function drawn(): Promise<void> {
+  for (let i = 0; i < 4; i++) {
+    await new Promise((resolve) => requestAnimationFrame(resolve));
+    await after(0);
+  }
+}
+
 /** Waits until something is so. Where it never is, the time limit of specs ends it: machines are shared. */
 export async function until(isSo: () => boolean): Promise<void> {
   while (!isSo()) await after(5);
