@@ -11,7 +11,7 @@ import type { OpenFile } from '../store/files';
 import type { Context } from './context';
 import { Problem } from '../problem';
 import { patiently } from './patience';
-import { valid } from './validate';
+import { valid, validInTurns } from './validate';
 
 export const COOKIE = 'heathridge';
 
@@ -154,6 +154,8 @@ export class Router {
           throw new Problem('bad-request', 'The body of this request must be sent as application/json.');
         const { params, person, role } = this.admitted.get(request)!;
         const { context } = this;
+        const check = isLong(request) ? validInTurns : valid;
+        const checked = body ? await check(body, request.body) : undefined;
         let gone: AbortSignal | null = null;
         let looked: OpenFile | null = null;
         const call: Pick<Call, 'person' | 'file' | 'viewer'> & Record<string, unknown> = {
@@ -165,7 +167,7 @@ export class Router {
             return (gone ??= abortedWith(reply));
           },
           query: query ? valid(query, request.query) : undefined,
-          body: body ? valid(body, request.body) : undefined,
+          body: checked,
           get person() {
             if (!person) throw new Problem('not-signed-in', 'Please sign in.');
             return person;
@@ -246,8 +248,10 @@ export class Router {
 /** Bytes of a body from which on reading it, checking it and working with it are done with others in between. */
 const LONG_BODY = 64 * 1024;
 
+/** Whether a body is long; one that comes in pieces and does not say may be. */
 const isLong = ({ headers, body }: FastifyRequest): boolean =>
-  !(body instanceof Readable) && Number(headers['content-length'] ?? 0) > LONG_BODY;
+  !(body instanceof Readable) &&
+  ('transfer-encoding' in headers || Number(headers['content-length'] ?? 0) > LONG_BODY);
 
 /** Aborts when the connection that an answer goes to is closed. */
 function abortedWith(reply: FastifyReply): AbortSignal {

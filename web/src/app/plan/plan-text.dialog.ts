@@ -158,7 +158,8 @@ export class PlanTextDialog {
   readonly says = computed(() => {
     const { tables } = this.plan();
     const fields = tables.flatMap((table) => table.fields).length;
-    const news = tables.filter(({ isNew }) => isNew).length;
+    // Two paragraphs may be about one table.
+    const news = new Set(tables.filter(({ isNew }) => isNew).map(({ id }) => id)).size;
     const parts = [...(news > 0 ? [count(news, 'new table')] : []), count(fields, 'field')];
     const taken = parts.join(', ');
     return this.faults() === 0 ? taken : `${taken}; ${count(this.faults(), 'line')} cannot be taken yet.`;
