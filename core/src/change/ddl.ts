@@ -1,6 +1,7 @@
 import { bind, bindCondition, decimalText, sqlName, sqlText, toSql } from '../expression';
 import {
   catalogOf,
+  comesWithText,
   fieldOf,
   fieldSql,
   linksFrom,
@@ -173,19 +174,27 @@ export function ruleSql(design: Design, table: Table, rule: Rule): RuleSql {
   return { as: 'trigger', sql: toSql(bound, { catalog, row: 'NEW' }).sql };
 }
 
+export interface Index {
+  readonly name: string;
+  readonly columns: readonly string[];
+  readonly sql: string;
+}
+
 /**
- * Indexes: one for every link (the engine makes none by itself, and looks through the whole table at
- * each delete of a parent without one) and for every field marked for it.
+ * Indexes of a design's own: one for every link, be it to a row or to a picture or file (the engine makes none by
+ * itself, and looks through the whole table at each delete of a parent without one), and for every field marked for it.
  */
-export function createIndexes(design: Design, table: Table): string[] {
-  const make = (id: string, columns: readonly string[]): string =>
-    `CREATE INDEX ${sqlName(`index ${id}`)} ON ${sqlName(table.name)} (${columns.map(sqlName).join(', ')})`;
+export function indexesOf(design: Design, table: Table): Index[] {
+  const index = (id: string, columns: readonly string[]): Index => {
+    const name = `index ${id}`;
+    const list = columns.map(sqlName).join(', ');
+    return { name, columns, sql: `CREATE INDEX ${sqlName(name)} ON ${sqlName(table.name)} (${list})` };
+  };
   const own = storedFields(table)
     .filter(
-      ({ id, type, indexed, noTwoAlike }) =>
-        (type.kind === 'lookup' || indexed) && !noTwoAlike && table.key[0] !== id,
+      (field) => (comesWithText(field) || field.indexed) && !field.noTwoAlike && table.key[0] !== field.id,
     )
-    .map((field) => make(field.id, [field.name]));
+    .map((field) => index(field.id, [field.name]));
   const links = linksFrom(design, table)
     .filter(
       ({ on }) =>
@@ -193,13 +202,18 @@ export function createIndexes(design: Design, table: Table): string[] {
         ![table.key, ...table.noTwoAlike].some((ids) => on.every(([{ id }], i) => ids[i] === id)),
     )
     .map((link) =>
-      make(
+      index(
         link.id,
         link.on.map(([{ name }]) => name),
       ),
     );
+  return [...own, ...links];
+}
+
+/** All indexes of a table: the design's own, and those of an adopted file that go on as they were. */
+export function createIndexes(design: Design, table: Table): string[] {
   const kept = design.kept.filter(({ what, table: owner }) => what === 'index' && owner === table.id);
-  return [...own, ...links, ...kept.map(({ sql }) => sql)];
+  return [...indexesOf(design, table), ...kept].map(({ sql }) => sql);
 }
 
 /** Triggers and views of an adopted file that go on as they were: in the order in which they can be made. */

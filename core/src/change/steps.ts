@@ -98,11 +98,12 @@ export function steps(before: Design, evolved: Evolved, carrier = new Carrier(be
         names.push({ sql, what: `index ${table.label}`, table: table.id });
     } else {
       const [had, has] = [createIndexes(before, old), createIndexes(after, table)];
+      // One that another tool has dropped, or that files had none of when theirs was made, is not missed.
       const name = (sql: string): string => /INDEX ("(?:[^"]|"")*")/.exec(sql)![1]!;
       add(
         `index ${table.label}`,
         table.id,
-        ...had.filter((sql) => !has.includes(sql)).map((sql) => `DROP INDEX ${name(sql)}`),
+        ...had.filter((sql) => !has.includes(sql)).map((sql) => `DROP INDEX IF EXISTS ${name(sql)}`),
         ...has.filter((sql) => !had.includes(sql)),
       );
     }

@@ -95,6 +95,8 @@ const UPGRADES: readonly ((document: Document) => Document)[] = [
   (document) => document,
   // Format 15: what keeps texts sound is written once for a table, and quick for long texts: nothing in documents.
   (document) => document,
+  // Format 16: links to pictures and files have an index as other links have one: nothing in documents.
+  (document) => document,
 ];
 
 /** A document of a format as the newest format has it. What is up to date already stays as it is. */

@@ -908,7 +908,7 @@ export const Kept = v.pipe(
 );
 
 /** The format of definitions that this version writes. */
-export const FORMAT = 15;
+export const FORMAT = 16;
 
 export const Settings = v.object({
   type: v.literal('settings'),

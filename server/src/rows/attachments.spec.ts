@@ -80,6 +80,29 @@ describe('pictures and files of a database', () => {
     ]);
   });
 
+  // What is asked of each link, as the engine asks it when the other end is deleted.
+  const unaided = (): string[] =>
+    office
+      .ask<[string, string]>(
+        'SELECT m.name, f."from" FROM sqlite_schema AS m JOIN pragma_foreign_key_list(m.name) AS f WHERE m.type = \'table\' AND f.seq = 0',
+      )
+      .map(([table, column]) => `SELECT 1 FROM "${table}" AS t WHERE t."${column}" = 1`)
+      .filter((sql) =>
+        office
+          .ask<[number, number, number, string]>(`EXPLAIN QUERY PLAN ${sql}`)
+          .some(([, , , step]) => step.startsWith('SCAN')),
+      );
+
+  it('are found by an index, as all that a field leads to is; files of before get one', async () => {
+    expect(unaided()).toEqual([]);
+    write(`DROP INDEX "index f_instrumentPicture"`);
+    expect(unaided()).toEqual(['SELECT 1 FROM "instrument" AS t WHERE t."picture" = 1']);
+    write("UPDATE hr_definition SET document = json_set(document, '$.format', 15) WHERE type = 'settings'");
+    office.app.context.files.close();
+    expect((await office.call('GET', 'design')).status).toBe(200);
+    expect(unaided()).toEqual([]);
+  });
+
   it('wait for who writes to the file, and are one at a time', async () => {
     const run = spyOn(office.app.context.jobs, 'run').and.callThrough();
     const all = await Promise.all(

@@ -1,12 +1,12 @@
-import { createReadable, createTriggers, keptObjects, orderParts } from '@heathridge/core/change';
+import { createReadable, createTriggers, indexesOf, keptObjects, orderParts } from '@heathridge/core/change';
 import { readableName, type Design } from '@heathridge/core/design';
 import { attempt, sqlName } from '@heathridge/core/expression';
 import type { Connection } from './driver';
 import { inTransaction, only } from './statements';
 
 /**
- * Puts the triggers, the readable views and the order of texts of a design in place again, in one
- * transaction. Rows are not touched. A table with an expression that this version does not take any more
+ * Puts the triggers, the readable views and the order of texts of a design in place again, and indexes that are
+ * missing, in one transaction. Rows are not touched. A table with an expression that this version does not take any more
  * keeps what holds it now: it must not keep the whole file from being opened, and the next draft says what is
  * wrong with it.
  */
@@ -39,8 +39,22 @@ export function remakeTriggers(db: Connection, design: Design): void {
         only(db, `DROP TABLE IF EXISTS ${sqlName(name)}`);
         for (const sql of create) only(db, sql);
       }
+    for (const table of design.tables) {
+      const columns = namesIn(db, 'SELECT name FROM pragma_table_info(?)', table.name);
+      const there = namesIn(
+        db,
+        "SELECT name FROM sqlite_schema WHERE type = 'index' AND tbl_name = ?",
+        table.name,
+      );
+      // What another tool has taken out of a table is for the question whether all is sound.
+      for (const index of indexesOf(design, table))
+        if (!there.has(index.name) && index.columns.every((name) => columns.has(name))) only(db, index.sql);
+    }
     for (const { triggers: list } of made) for (const sql of list) only(db, sql);
     for (const { view } of made) only(db, view);
     for (const { sql } of kept) only(db, sql);
   });
 }
+
+const namesIn = (db: Connection, sql: string, table: string): ReadonlySet<string> =>
+  new Set((db.prepare(sql).raw().all([table]) as [string][]).map(([name]) => name));
