@@ -88,6 +88,29 @@ describe('what a request sends', () => {
     expect(refused).toBeGreaterThan(50);
   });
 
+  it('is held to all steps of a pipe, and of the pipe that it begins with', async () => {
+    const Short = v.pipe(v.array(v.string()), v.maxLength(30, 'At most 30.'));
+    const Within = v.object({ items: v.pipe(Short, v.minLength(25, 'At least 25.')) });
+    const Twice = v.pipe(
+      v.pipe(
+        Within,
+        v.check(({ items }) => items[0] !== 'b', 'No b.'),
+      ),
+      v.check(({ items }) => items[0] !== 'c', 'No c.'),
+    );
+    for (const [schema, many, first, told] of [
+      [Within, 31, 'a', 'items: At most 30.'],
+      [Within, 24, 'a', 'items: At least 25.'],
+      [Twice, 31, 'a', 'items: At most 30.'],
+      [Twice, 27, 'b', 'No b.'],
+      [Twice, 27, 'c', 'No c.'],
+    ] as const) {
+      const value = { items: Array.from({ length: many }, () => first) };
+      expect(await inTurns(schema, value)).toEqual(atOnce(schema, value));
+      expect(await inTurns(schema, value)).toEqual(jasmine.objectContaining({ told }));
+    }
+  });
+
   it('says where the items of a long list are wrong', async () => {
     const changes = Array.from({ length: 5000 }, (_, i) => change(i));
     changes[4000] = { ...change(4000), op: 'none' };

@@ -102,9 +102,12 @@ async function itemsOf(
 type List = v.ArraySchema<v.GenericSchema, undefined>;
 type Piped = (first: v.GenericSchema, ...steps: v.GenericPipeItem[]) => v.GenericSchema;
 
-/** A schema, and the steps that come after it where it is the beginning of a pipe. */
-const stepsOf = (schema: v.GenericSchema): [v.GenericSchema, ...v.GenericPipeItem[]] =>
-  'pipe' in schema ? (schema.pipe as [v.GenericSchema, ...v.GenericPipeItem[]]) : [schema];
+/** A schema that is no pipe, and the steps that come after it where it begins one, or one within another. */
+function stepsOf(schema: v.GenericSchema): [v.GenericSchema, ...v.GenericPipeItem[]] {
+  if (!('pipe' in schema)) return [schema];
+  const [first, ...steps] = schema.pipe as [v.GenericSchema, ...v.GenericPipeItem[]];
+  return [...stepsOf(first), ...steps];
+}
 
 const isList = (schema: v.GenericSchema): schema is List => schema.type === 'array';
 
