@@ -20,6 +20,7 @@ test('every page meets WCAG 2.2 AA', async ({ office, page }) => {
     .getByRole('button', { name: /^Surname|^Name text/ })
     .first()
     .click();
+  await expect(office.field('Kind')).toBeVisible();
   await accessible(page, 'Plan with an open field');
   await office.button('Write several fields').click();
   await page.getByRole('dialog').getByRole('textbox').fill('joined: date\nplot -> Plot');

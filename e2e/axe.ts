@@ -20,7 +20,27 @@ async function settled(page: Page): Promise<void> {
             playState !== 'running' || effect?.getComputedTiming().iterations === Infinity,
         ),
   );
+  // A part that is read when it is wanted stands there for a moment before it is bound to its values.
+  await page.evaluate(
+    (quiet) =>
+      new Promise<void>((resolve) => {
+        let timer = setTimeout(done, quiet);
+        const observer = new MutationObserver(() => {
+          clearTimeout(timer);
+          timer = setTimeout(done, quiet);
+        });
+        observer.observe(document, { subtree: true, childList: true, attributes: true });
+        function done(): void {
+          observer.disconnect();
+          resolve();
+        }
+      }),
+    QUIET,
+  );
 }
+
+/** Milliseconds in which nothing of a page may change before it is looked at. */
+const QUIET = 100;
 
 /** The looks that a person can choose. */
 const LOOKS = [

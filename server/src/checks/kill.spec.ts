@@ -149,10 +149,13 @@ describe('a design that changes under an open file', () => {
     const [login, password, next] = ['newcomer', 'a long enough password', 'a much longer password'];
     await accounts.create(login, 'New Comer', password, false);
     const authorization = `Bearer ${await accounts.signIn(login, password)}`;
+    // Of what waits anything may come first, such as the new password.
+    const other = { login: 'another', password };
+    await accounts.create(other.login, 'Another', password, false);
     const tool = openForWriting(join(office.data, 'registry.db'));
     tool.exec('BEGIN IMMEDIATE');
     const waiting = [
-      office.call('POST', '/api/session', { login, password }, null),
+      office.call('POST', '/api/session', other, null),
       office.call('PUT', '/api/session/look', { colours: 'dark', size: 'large' }),
       office.call('PUT', '/api/session/password', { current: password, next }, null, { authorization }),
       office.call('POST', '/api/files', { name: 'Later' }),
